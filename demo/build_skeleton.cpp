@@ -1,0 +1,71 @@
+#include "people.hpp"
+
+#include <map>
+
+namespace harbour {
+
+using dendraxis::Bone;
+using dendraxis::Quat;
+using dendraxis::Skeleton;
+using dendraxis::Transform;
+using dendraxis::Vec3;
+
+std::vector<Joint> mirrored(const std::vector<Joint>& plan, const std::string& left, const std::string& right) {
+    std::vector<Joint> joints;
+    const auto put = [](std::string text, const std::string& side) {
+        const auto hole = text.find("{}");
+        return hole == std::string::npos ? text : text.replace(hole, 2, side);
+    };
+    for (const std::string& side : {std::string(), left, right}) {
+        for (const Joint& joint : plan) {
+            const bool sided = joint.name.find("{}") != std::string::npos;
+            if (sided == side.empty()) continue;
+            Vec3 place = joint.place;
+            if (!side.empty() && side == right) place.x() = -place.x();
+            joints.push_back({put(joint.name, side), put(joint.parent, side), place});
+        }
+    }
+    return joints;
+}
+
+Skeleton build_skeleton(const std::vector<Joint>& joints, int axis, const Transform& above) {
+    std::map<std::string, int> index;
+    for (std::size_t i = 0; i < joints.size(); ++i) index[joints[i].name] = static_cast<int>(i);
+    const auto direction_of = [&](const Joint& joint) -> Vec3 {
+        for (const Joint& child : joints) {
+            if (child.parent == joint.name && (child.place - joint.place).norm() > 1e-4f) return child.place - joint.place;
+        }
+        for (const Joint& parent : joints) {
+            if (parent.name == joint.parent) return joint.place - parent.place;
+        }
+        return Vec3::UnitY();
+    };
+    std::vector<Transform> model;
+    std::vector<Bone> bones;
+    for (const Joint& joint : joints) {
+        // The bone's axis along the bone; +Z of the model as near as may be to the next local axis.
+        const bool first = joint.parent.empty();
+        const Vec3 along = first ? Vec3(Vec3::UnitY()) : Vec3(direction_of(joint).normalized());
+        Vec3 hint = std::abs(along.z()) > 0.9f ? Vec3(Vec3::UnitY()) : Vec3(Vec3::UnitZ());
+        hint = (hint - along * along.dot(hint)).normalized();
+        Eigen::Matrix3f axes;
+        axes.col(axis) = along;
+        axes.col((axis + 1) % 3) = hint;
+        axes.col((axis + 2) % 3) = along.cross(hint);
+        Transform place;
+        place.rotation = Quat(axes).normalized();
+        place.translation = joint.place;
+        place.scale = above.scale;
+        model.push_back(place);
+        Bone bone;
+        bone.name = bone.label = joint.name;
+        bone.parent = first ? dendraxis::k_no_bone : index.at(joint.parent);
+        const Transform& parent = first ? above : model[static_cast<std::size_t>(bone.parent)];
+        bone.rest = inverse(parent) * place;
+        bone.rest.scale = Vec3::Ones();
+        bones.push_back(bone);
+    }
+    return Skeleton(std::move(bones), above);
+}
+
+}  // namespace harbour

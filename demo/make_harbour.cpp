@@ -1,0 +1,34 @@
+// Makes the files of the demo world. Usage: make_harbour FOLDER
+#include "motions.hpp"
+#include "people.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/write_file.hpp>
+
+#include <fmt/core.h>
+
+#include <filesystem>
+
+int main(int count, char** arguments) {
+    if (count != 2) {
+        fmt::print(stderr, "usage: make_harbour FOLDER\n");
+        return 2;
+    }
+    try {
+        const std::filesystem::path folder = arguments[1];
+        dendraxis::Character diver = harbour::make_diver();
+        diver.clips = {harbour::make_idle(diver.skeleton), harbour::make_stroll(diver.skeleton),
+                       harbour::make_wave_lantern(diver.skeleton)};
+        std::vector<dendraxis::io::OutputFile> files;
+        for (const dendraxis::Character& character : {diver, harbour::make_bosun()}) {
+            files.push_back({folder / (character.name + ".glb"), dendraxis::io::new_glb(character)});
+            fmt::print("{}: {} bytes\n", files.back().path.string(), files.back().bytes.size());
+        }
+        dendraxis::io::write_files(files);
+        return 0;
+    } catch (const dendraxis::Error& problem) {
+        fmt::print(stderr, "make_harbour: {}\n", problem.what());
+        return 3;
+    }
+}

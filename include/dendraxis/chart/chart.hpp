@@ -1,0 +1,70 @@
+// The chart: which bones of a skeleton are its spine, neck, head, arms, fingers, legs.
+#pragma once
+
+#include <dendraxis/base/finding.hpp>
+#include <dendraxis/chart/bone_names.hpp>
+#include <dendraxis/skeleton/character.hpp>
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace dendraxis {
+
+/// A run of bones from root side to tip side with one anatomical role. Names are `spine`, `neck`, `head`, `tail`,
+/// and with a side behind a dot `shoulder`, `arm` (upper arm, forearm, hand), `thumb`, `index`, `middle`, `ring`,
+/// `little`, `leg` (thigh, shin, foot), `toes`, `grip`: `arm.left`.
+struct Chain {
+    std::string name;
+    std::vector<int> bones;
+    float confidence = 0.0f;            ///< 0 to 1: the share of its bones that evidence speaks for
+    std::vector<std::string> evidence;  ///< for people
+};
+
+enum class HelperKind { twist, end, target, prop, unknown };
+
+/// A bone of no chain.
+struct Helper {
+    int bone = k_no_bone;
+    HelperKind kind = HelperKind::unknown;
+};
+
+/// How the character stands at rest: arms out level, arms slanting down, arms hanging, or none of these.
+enum class Stance { t, a, i, other };
+
+/// Plain data; holds a copy of the skeleton that it charts, so that it stands alone.
+struct Chart {
+    std::string character;  ///< name, for messages
+    std::string file;       ///< the character's file; may be empty
+    Skeleton skeleton;
+    Vec3 up = Vec3::UnitY();      ///< in model space; unit length
+    Vec3 facing = Vec3::UnitZ();  ///< in model space; unit length, square to `up`
+    float height = 0.0f;          ///< metres (file units, if the file's unit is wrong)
+    float floor = 0.0f;           ///< where the soles stand, along `up` from the model's origin
+    Stance stance = Stance::other;
+    float arm_angle = 0.0f;  ///< how far the arms hang below level, radians, mean of both
+    int hub = k_no_bone;
+    int ground = k_no_bone;
+    std::vector<Chain> chains;
+    std::vector<Helper> helpers;
+    Findings findings;
+
+    /// The chain of that name, or null.
+    const Chain* find(std::string_view name) const noexcept;
+
+    /// From model space to the upright frame that all comparing is done in: +Y up, +Z facing, soles at height 0
+    /// still to be taken off (rotation only).
+    Quat to_upright() const noexcept;
+};
+
+/// Charts a character by the names of its bones and how they hang together.
+/// Always returns a chart; what could not be found is told in its findings.
+Chart chart(const Character& character);
+
+/// Hip to ankle along the bones at rest, mean of both legs, in metres; 0 where there is no leg.
+float leg_length(const Chart& chart);
+
+std::string_view to_string(Stance stance) noexcept;
+std::string_view to_string(HelperKind kind) noexcept;
+
+}  // namespace dendraxis

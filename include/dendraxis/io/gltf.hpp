@@ -1,0 +1,33 @@
+// glTF 2.0 and GLB, in and out.
+// Source: Khronos Group, "glTF 2.0 Specification" (ISO/IEC 12113:2022).
+#pragma once
+
+#include <dendraxis/skeleton/character.hpp>
+
+#include <cstdint>
+#include <filesystem>
+#include <span>
+#include <vector>
+
+namespace dendraxis::io {
+
+struct LoadOptions {
+    float fps = 0.0f;  ///< frames a second to sample clips at; 0: the rate that the file's own keys lie on
+};
+
+/// Reads a character from a .glb or .gltf file.
+/// Bones are: every joint of every skin; what stands between joints; what hangs below them and shows nothing; a
+/// node above them that some clip moves. Without a skin the node tree is the skeleton.
+/// Throws `Error` where the file is missing, damaged, or holds no bones. Not safe to call on one file that
+/// another thread writes.
+Character load_character(const std::filesystem::path& file, const LoadOptions& options = {});
+
+/// The file `character.file` as it is, with `clips` (of `character.skeleton`) added as animations, as a GLB.
+/// A clip takes the place of an animation of the same name. Buffers and images are brought into the GLB; all else
+/// comes back as it was. Keys are reduced as `reduce_keys` says. Throws `Error`.
+std::vector<std::uint8_t> glb_with_clips(const Character& character, std::span<const Clip> clips);
+
+/// A new GLB made from the object alone: bones, skin, plain colors, clips.
+std::vector<std::uint8_t> new_glb(const Character& character);
+
+}  // namespace dendraxis::io

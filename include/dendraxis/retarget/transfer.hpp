@@ -1,0 +1,80 @@
+// The transfer: a pairing compiled for evaluation.
+#pragma once
+
+#include <dendraxis/chart/pairing.hpp>
+#include <dendraxis/skeleton/clip.hpp>
+
+#include <span>
+#include <vector>
+
+namespace dendraxis {
+
+/// Carries motion from the source of a pairing to its target.
+///
+/// Every bone of a paired chain turns away from the matched stance, in model space, as the source's bone turns away
+/// from its rest; where bone counts differ the turn is spread along the chain by arc length. Bones of no chain follow
+/// their parents. The hub's height goes by the ratio of hub heights, its travel by the ratio of leg lengths; a ground
+/// bone is carried where both have one.
+///
+/// Immutable once made; shared by threads freely.
+class Transfer {
+ public:
+    /// Throws `Error` where either character has no hub.
+    explicit Transfer(const Pairing& pairing);
+
+    /// Scratch memory of one thread; it grows on first use and is then only used again.
+    struct Workspace {
+        std::vector<Transform> source;
+        std::vector<Transform> target;
+    };
+
+    /// Local poses of the source in, local poses of the target out: any number of whole poses, frame after frame.
+    /// Allocates only where `workspace` has not been used before; throws nothing.
+    void apply(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const;
+
+    /// A whole clip. Throws `Error` where it is not a clip of the source.
+    Clip apply(const Clip& clip) const;
+
+    float leg_ratio() const noexcept { return leg_ratio_; }
+    float hub_ratio() const noexcept { return hub_ratio_; }
+
+ private:
+    // A bone of the target that turns as source bone `a` does, on toward `b` by `share`. `a` may be no bone, which
+    // does not turn.
+    struct Turn {
+        int bone = k_no_bone;
+        int a = k_no_bone;
+        int b = k_no_bone;
+        float share = 0.0f;
+        Quat matched = Quat::Identity();  // the matched orientation, seen from the source's model space
+    };
+
+    void compile_turns(const Pairing& pairing, const std::vector<Quat>& matched_turns);
+    void compile_travel(const Pairing& pairing, float hub_drop);
+    Quat turn_of(int source_bone, std::span<const Transform> source) const;
+    Vec3 hub_place(std::span<const Transform> source) const;
+    Vec3 ground_place(std::span<const Transform> source) const;
+    void apply_pose(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const;
+
+    Skeleton source_;
+    Skeleton target_;
+    std::vector<Turn> turns_;  // one a bone of the target; `b` of no bone: follows its parent
+    std::vector<Quat> source_rest_inverse_;
+    std::vector<Transform> target_rest_;  // local
+    Quat to_target_;                      // from the source's model space to the target's
+    int source_hub_ = k_no_bone;
+    int target_hub_ = k_no_bone;
+    int source_ground_ = k_no_bone;  // set only where both characters have one
+    int target_ground_ = k_no_bone;
+    Vec3 source_up_;
+    Vec3 target_up_;
+    float source_floor_ = 0.0f;
+    float target_floor_ = 0.0f;
+    Vec3 source_ground_rest_ = Vec3::Zero();
+    Vec3 target_ground_rest_ = Vec3::Zero();
+    Vec3 hub_offset_ = Vec3::Zero();  // over the floor, in the target's model space: what scaling leaves over at rest
+    float leg_ratio_ = 1.0f;
+    float hub_ratio_ = 1.0f;
+};
+
+}  // namespace dendraxis

@@ -1,0 +1,37 @@
+// A character as its file gives it: bones, surface, clips.
+#pragma once
+
+#include <dendraxis/base/finding.hpp>
+#include <dendraxis/skeleton/clip.hpp>
+#include <dendraxis/skeleton/skeleton.hpp>
+#include <dendraxis/skeleton/skin.hpp>
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace dendraxis {
+
+struct Character {
+    std::string name;  ///< the file's name without its ending
+    std::string file;  ///< where it was read from; empty where it was made in code
+    Skeleton skeleton;
+    std::vector<SkinnedMesh> meshes;
+    std::vector<Clip> clips;
+    std::vector<int> nodes;  ///< each bone's node in the file; empty where it was made in code
+    Findings findings;       ///< what was seen while reading
+
+    /// The clip of that name. Throws `Error`, naming the nearest, where there is none.
+    const Clip& clip(std::string_view clip_name) const;
+};
+
+/// The lowest and highest corner of all that shows, in model space at rest: the meshes, or the joints where
+/// there is no mesh.
+struct Extents {
+    Vec3 low = Vec3::Zero();
+    Vec3 high = Vec3::Zero();
+};
+
+Extents rest_extents(const Skeleton& skeleton, std::span<const SkinnedMesh> meshes);
+
+}  // namespace dendraxis

@@ -1,0 +1,29 @@
+// Clips: poses over time.
+#pragma once
+
+#include <dendraxis/skeleton/skeleton.hpp>
+
+#include <span>
+#include <string>
+#include <vector>
+
+namespace dendraxis {
+
+/// Local poses at an even rate, frame after frame: frame `f` of bone `b` is `transforms[f * bone_count + b]`.
+struct Clip {
+    std::string name;
+    float fps = 30.0f;  ///< frames a second
+    std::size_t bone_count = 0;
+    std::vector<Transform> transforms;
+
+    std::size_t frame_count() const noexcept { return bone_count == 0 ? 0 : transforms.size() / bone_count; }
+    float seconds() const noexcept;
+    std::span<const Transform> frame(std::size_t index) const;
+    std::span<Transform> frame(std::size_t index);
+};
+
+/// The pose at `seconds` (held before the start and after the end), written to `pose`, one transform a bone.
+/// Rotations go the short way around. Never allocates or throws; safe to call from several threads.
+void sample(const Clip& clip, float seconds, std::span<Transform> pose) noexcept;
+
+}  // namespace dendraxis

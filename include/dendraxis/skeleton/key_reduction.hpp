@@ -1,0 +1,30 @@
+// Which frames of a clip must be kept as keys so that what lies between can be made again.
+#pragma once
+
+#include <dendraxis/skeleton/clip.hpp>
+
+#include <vector>
+
+namespace dendraxis {
+
+/// How far the reduced clip may be from the full one, at any joint, in model space.
+struct KeyTolerance {
+    float metres = 0.05e-3f;
+    float radians = 0.01f * 0.017453293f;
+};
+
+/// The frames of one bone that are kept, ascending, for each property. Empty: the property never leaves its rest
+/// and needs no key. One frame: it is constant.
+struct BoneKeys {
+    std::vector<int> rotation;
+    std::vector<int> translation;
+    std::vector<int> scale;
+};
+
+/// Keys for every bone, such that straight lines (translation, scale) and great arcs (rotation) between them stay
+/// within `tolerance`. Each bone gets a share of it that counts how many bones and how much length hang below.
+/// Source: D. H. Douglas and T. K. Peucker, "Algorithms for the reduction of the number of points required to
+/// represent a digitized line", Cartographica 10 (1973).
+std::vector<BoneKeys> reduce_keys(const Skeleton& skeleton, const Clip& clip, const KeyTolerance& tolerance = {});
+
+}  // namespace dendraxis

@@ -1,0 +1,50 @@
+#include <dendraxis/base/rotation.hpp>
+
+#include <cmath>
+
+namespace dendraxis {
+
+SwingTwist swing_twist(const Quat& rotation, const Vec3& axis) noexcept {
+    const float along = rotation.vec().dot(axis);
+    Quat twist(rotation.w(), axis.x() * along, axis.y() * along, axis.z() * along);
+    const float length = twist.norm();
+    twist = length > 1e-7f ? Quat(twist.coeffs() / length) : Quat::Identity();
+    return {rotation * twist.conjugate(), twist};
+}
+
+Quat shortest_arc(const Vec3& from, const Vec3& to) noexcept {
+    // In double: a chain of these is applied bone after bone and must not drift.
+    const Eigen::Vector3d a = from.cast<double>();
+    const Eigen::Vector3d b = to.cast<double>();
+    if (a.norm() < 1e-12 || b.norm() < 1e-12) return Quat::Identity();
+    return Eigen::Quaterniond::FromTwoVectors(a, b).cast<float>().normalized();
+}
+
+float angle_between(const Quat& a, const Quat& b) noexcept {
+    const Quat difference = a.conjugate() * b;
+    return 2.0f * std::atan2(difference.vec().norm(), std::abs(difference.w()));
+}
+
+Vec3 rotation_vector(const Quat& rotation) noexcept {
+    const float sign = rotation.w() < 0.0f ? -1.0f : 1.0f;
+    const Vec3 half = sign * rotation.vec();
+    const float length = half.norm();
+    if (length < 1e-12f) return 2.0f * half;
+    return half * (2.0f * std::atan2(length, sign * rotation.w()) / length);
+}
+
+Quat best_turn_about(const Vec3& axis, std::span<const Vec3> from, std::span<const Vec3> to) noexcept {
+    // The angle that maximizes the sum of dot products: tan(angle) = sum of sines over sum of cosines.
+    double sine = 0.0;
+    double cosine = 0.0;
+    for (std::size_t i = 0; i < from.size() && i < to.size(); ++i) {
+        const Vec3 a = from[i] - axis * axis.dot(from[i]);
+        const Vec3 b = to[i] - axis * axis.dot(to[i]);
+        sine += axis.dot(a.cross(b));
+        cosine += a.dot(b);
+    }
+    if (std::hypot(sine, cosine) < 1e-12) return Quat::Identity();
+    return Quat(Eigen::AngleAxisf(static_cast<float>(std::atan2(sine, cosine)), axis));
+}
+
+}  // namespace dendraxis

@@ -1,0 +1,166 @@
+// Animations of a glTF file, sampled at an even rate (glTF 2.0, sections 3.11 and Appendix C).
+#include "gltf_parts.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace dendraxis::io {
+namespace {
+
+constexpr std::size_t k_most_frames = 1'000'000;
+
+enum class Property { rotation, translation, scale };
+enum class Curve { step, linear, cubic };
+
+struct Channel {
+    std::size_t bone = 0;
+    Property property = Property::translation;
+    Curve curve = Curve::linear;
+    std::vector<float> times;
+    std::vector<float> values;  // for cubic curves three elements a key: tangent in, value, tangent out
+};
+
+using Value = Eigen::Vector4d;
+
+Value element(const Channel& channel, std::size_t index) {
+    const std::size_t width = channel.property == Property::rotation ? 4 : 3;
+    Value value = Value::Zero();
+    for (std::size_t c = 0; c < width; ++c) value[static_cast<int>(c)] = channel.values[index * width + c];
+    return value;
+}
+
+Value value_between(const Channel& channel, std::size_t key, double time) {
+    const double span = static_cast<double>(channel.times[key + 1]) - channel.times[key];
+    const double t = span > 0.0 ? (time - channel.times[key]) / span : 0.0;
+    if (channel.curve == Curve::step) return element(channel, key);
+    if (channel.curve == Curve::linear) {
+        const Value a = element(channel, key);
+        const Value b = element(channel, key + 1);
+        if (channel.property != Property::rotation) return a + t * (b - a);
+        return Eigen::Quaterniond(a).normalized().slerp(t, Eigen::Quaterniond(b).normalized()).coeffs();
+    }
+    const double t2 = t * t;
+    const double t3 = t2 * t;
+    return (2 * t3 - 3 * t2 + 1) * element(channel, 3 * key + 1) + span * (t3 - 2 * t2 + t) * element(channel, 3 * key + 2) +
+           (3 * t2 - 2 * t3) * element(channel, 3 * key + 4) + span * (t3 - t2) * element(channel, 3 * key + 3);
+}
+
+Value value_at(const Channel& channel, double time) {
+    const auto& times = channel.times;
+    const std::size_t stride = channel.curve == Curve::cubic ? 3 : 1;
+    const std::size_t middle = channel.curve == Curve::cubic ? 1 : 0;
+    if (time <= times.front()) return element(channel, middle);
+    if (time >= times.back()) return element(channel, stride * (times.size() - 1) + middle);
+    const auto after = std::upper_bound(times.begin(), times.end(), static_cast<float>(time));
+    return value_between(channel, static_cast<std::size_t>(std::max<std::ptrdiff_t>(after - times.begin() - 1, 0)), time);
+}
+
+void set(Transform& transform, Property property, const Value& value) {
+    const Vec3 vector = value.head<3>().cast<float>();
+    if (property == Property::translation) transform.translation = vector;
+    if (property == Property::scale) transform.scale = vector;
+    if (property == Property::rotation && value.norm() > 1e-9) {
+        transform.rotation = Quat(Eigen::Vector4f((value / value.norm()).cast<float>()));
+    }
+}
+
+std::vector<Channel> read_channels(const GltfFile& file, const tinygltf::Animation& animation, const std::vector<int>& bone_of,
+                                   const std::string& where) {
+    std::vector<Channel> channels;
+    for (const auto& source : animation.channels) {
+        if (source.target_node == -1 || bone_of[static_cast<std::size_t>(source.target_node)] == k_no_bone) continue;
+        Channel channel;
+        if (source.target_path == "rotation") {
+            channel.property = Property::rotation;
+        } else if (source.target_path == "scale") {
+            channel.property = Property::scale;
+        } else if (source.target_path != "translation") {
+            continue;
+        }
+        const auto& sampler = animation.samplers[static_cast<std::size_t>(source.sampler)];
+        if (sampler.interpolation == "STEP") channel.curve = Curve::step;
+        if (sampler.interpolation == "CUBICSPLINE") channel.curve = Curve::cubic;
+        channel.bone = static_cast<std::size_t>(bone_of[static_cast<std::size_t>(source.target_node)]);
+        const int width = channel.property == Property::rotation ? 4 : 3;
+        channel.times = read_numbers(file, sampler.input, 1);
+        channel.values = read_numbers(file, sampler.output, width);
+        const std::size_t wanted = channel.times.size() * static_cast<std::size_t>(width) * (channel.curve == Curve::cubic ? 3 : 1);
+        if (channel.times.empty()) continue;
+        if (channel.values.size() < wanted) throw Error(file.path, "an animation has fewer values than key times", where, "export it again");
+        if (!std::is_sorted(channel.times.begin(), channel.times.end())) {
+            throw Error(file.path, "an animation's key times run backward", where, "export it again");
+        }
+        channels.push_back(std::move(channel));
+    }
+    return channels;
+}
+
+// The rate whose frames all keys lie on. A clip of few keys lies on many: the first of the usual rates is taken.
+float rate_of(const std::vector<double>& times) {
+    for (const double rate : {30.0, 60.0, 24.0, 25.0, 50.0, 48.0, 120.0, 100.0, 90.0, 72.0, 144.0, 240.0}) {
+        const bool fits = std::all_of(times.begin(), times.end(), [&](double time) {
+            const double frame = (time - times.front()) * rate;
+            return std::abs(frame - std::round(frame)) <= 0.02 + 2e-7 * std::abs(times.back()) * rate;
+        });
+        if (fits) return static_cast<float>(rate);
+    }
+    std::vector<double> gaps;
+    for (std::size_t i = 1; i < times.size(); ++i) {
+        if (times[i] - times[i - 1] > 1e-4) gaps.push_back(times[i] - times[i - 1]);
+    }
+    if (gaps.empty()) return 30.0f;
+    std::nth_element(gaps.begin(), gaps.begin() + static_cast<std::ptrdiff_t>(gaps.size() / 2), gaps.end());
+    return static_cast<float>(std::clamp(std::round(1.0 / gaps[gaps.size() / 2]), 30.0, 120.0));
+}
+
+Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Channel>& channels, float fps, const std::string& where) {
+    std::vector<double> times;
+    for (const Channel& channel : channels) times.insert(times.end(), channel.times.begin(), channel.times.end());
+    std::sort(times.begin(), times.end());
+    times.erase(std::unique(times.begin(), times.end()), times.end());
+    if (times.empty()) times.push_back(0.0);
+    Clip clip;
+    clip.fps = fps > 0.0f ? fps : rate_of(times);
+    clip.bone_count = skeleton.size();
+    const double length = (times.back() - times.front()) * static_cast<double>(clip.fps);
+    if (length > static_cast<double>(k_most_frames)) {
+        throw Error(file.path, "an animation has over a million frames", where, "check its key times, or ask for a lower rate");
+    }
+    const std::size_t frames = 1 + static_cast<std::size_t>(std::ceil(length - 0.05));
+    const std::vector<Transform> rest = rest_pose(skeleton);
+    clip.transforms.reserve(frames * rest.size());
+    for (std::size_t f = 0; f < frames; ++f) clip.transforms.insert(clip.transforms.end(), rest.begin(), rest.end());
+    for (const Channel& channel : channels) {
+        for (std::size_t f = 0; f < frames; ++f) {
+            const double time = times.front() + static_cast<double>(f) / static_cast<double>(clip.fps);
+            set(clip.frame(f)[channel.bone], channel.property, value_at(channel, time));
+        }
+    }
+    return clip;
+}
+
+}  // namespace
+
+void read_clips(const GltfFile& file, float fps, Character& character) {
+    const std::vector<int> bone_of = bones_of_nodes(file, character);
+    for (std::size_t i = 0; i < file.model.animations.size(); ++i) {
+        const tinygltf::Animation& animation = file.model.animations[i];
+        const std::string name = animation.name.empty() ? "clip-" + std::to_string(i + 1) : animation.name;
+        const std::string where = "animation " + std::to_string(i) + " '" + name + "'";
+        const std::vector<Channel> channels = read_channels(file, animation, bone_of, where);
+        if (channels.empty()) {
+            character.findings.push_back({Severity::note, "clip.moves-no-bone", name,
+                                          "the animation moves none of the character's bones; it was passed over", ""});
+            continue;
+        }
+        Clip clip = bake(file, character.skeleton, channels, fps, where);
+        clip.name = name;
+        character.clips.push_back(std::move(clip));
+    }
+}
+
+}  // namespace dendraxis::io

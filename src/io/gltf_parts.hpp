@@ -1,0 +1,28 @@
+// The parts of a character that are read from a parsed glTF file.
+#pragma once
+
+#include "gltf_file.hpp"
+
+#include <dendraxis/skeleton/character.hpp>
+
+namespace dendraxis::io {
+
+/// Fills `skeleton` and `nodes`; adds findings.
+void read_skeleton(const GltfFile& file, Character& character);
+
+/// Fills `meshes`; the skeleton must be there.
+void read_meshes(const GltfFile& file, Character& character);
+
+/// Fills `clips`; the skeleton must be there. `fps` of 0: the rate found from the keys.
+void read_clips(const GltfFile& file, float fps, Character& character);
+
+/// The local transform of a node.
+Affine node_matrix(const tinygltf::Node& node);
+
+/// From the frame of a node to the file's world, at rest.
+Affine world_matrix(const GltfFile& file, int node);
+
+/// Each node's bone, or `k_no_bone`.
+std::vector<int> bones_of_nodes(const GltfFile& file, const Character& character);
+
+}  // namespace dendraxis::io

@@ -1,0 +1,82 @@
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/retarget/lost_motion.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+
+namespace dendraxis {
+namespace {
+
+// Bones whose turning is carried: those of paired chains and all that is above one, hub and ground bone included.
+std::vector<char> carried_bones(const Pairing& pairing) {
+    const Skeleton& skeleton = pairing.source.skeleton;
+    std::vector<char> carried(skeleton.size(), 0);
+    const auto mark = [&](int bone) {
+        for (; bone != k_no_bone; bone = skeleton.parent(bone)) carried[static_cast<std::size_t>(bone)] = 1;
+    };
+    mark(pairing.source.hub);
+    for (const ChainPair& entry : pairing.chains) {
+        const Chain* chain = pairing.source.find(entry.source);
+        if (chain != nullptr && !chain->bones.empty()) mark(chain->bones.back());
+    }
+    return carried;
+}
+
+struct Swing {
+    float turned = 0.0f;  // radians, from the first frame
+    float slid = 0.0f;    // of the character's height
+    float scaled = 0.0f;
+};
+
+Swing swing_of(const Clip& clip, std::size_t bone, float unit) {
+    Swing most;
+    const Transform& first = clip.frame(0)[bone];
+    for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+        const Transform& now = clip.frame(f)[bone];
+        most.turned = std::max(most.turned, angle_between(first.rotation, now.rotation));
+        most.slid = std::max(most.slid, (now.translation - first.translation).norm() * unit);
+        most.scaled = std::max(most.scaled, (now.scale - first.scale).cwiseAbs().maxCoeff());
+    }
+    return most;
+}
+
+void add(Findings& findings, const char* code, const Clip& clip, const std::vector<std::string>& bones, const char* message,
+         const char* advice) {
+    if (bones.empty()) return;
+    std::string list = bones.front();
+    for (std::size_t i = 1; i < bones.size() && i < 6; ++i) list += ", " + bones[i];
+    if (bones.size() > 6) list += " and " + std::to_string(bones.size() - 6) + " more";
+    findings.push_back({Severity::warning, code, clip.name, message + list, advice});
+}
+
+}  // namespace
+
+Findings lost_motion(const Pairing& pairing, const Clip& clip) {
+    const Skeleton& skeleton = pairing.source.skeleton;
+    Findings findings;
+    if (clip.frame_count() == 0 || clip.bone_count != skeleton.size()) return findings;
+    const std::vector<char> carried = carried_bones(pairing);
+    const std::vector<Transform> rest = rest_in_model_space(skeleton);
+    std::vector<std::string> turning;
+    std::vector<std::string> sliding;
+    std::vector<std::string> scaling;
+    for (std::size_t i = 0; i < skeleton.size(); ++i) {
+        const Bone& bone = skeleton.bones()[i];
+        const Vec3& scale = bone.parent == k_no_bone ? skeleton.above().scale : rest[static_cast<std::size_t>(bone.parent)].scale;
+        const float unit = pairing.source.height > 0.0f ? scale.cwiseAbs().maxCoeff() / pairing.source.height : 0.0f;
+        const Swing swing = swing_of(clip, i, unit);
+        if (!carried[i] && swing.turned > 1.0f / k_degrees) turning.push_back(bone.label);
+        // What the hub and the bones above it travel is carried; a bone below it that slides is not.
+        const bool above_hub = pairing.source.hub != k_no_bone && skeleton.is_above(static_cast<int>(i), pairing.source.hub);
+        if (!above_hub && swing.slid > 0.005f) sliding.push_back(bone.label);
+        if (swing.scaled > 0.01f) scaling.push_back(bone.label);
+    }
+    add(findings, "retarget.bone-not-carried", clip, turning, "these bones move but belong to no paired chain: ",
+        "check the pairing where their motion matters");
+    add(findings, "retarget.slide-not-carried", clip, sliding, "these bones slide in their sockets, which is not carried: ",
+        "bake the motion to rotations where it matters");
+    add(findings, "retarget.scale-not-carried", clip, scaling, "these bones change size, which is not carried: ", "");
+    return findings;
+}
+
+}  // namespace dendraxis

@@ -1,0 +1,262 @@
+// Own method: shortest turns from the hub out, then twist from the chains that branch off.
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/retarget/matched_stance.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <optional>
+
+namespace dendraxis {
+namespace {
+
+bool has_part(const Chain& chain, std::string_view part) {
+    return chain.name == part || chain.name.starts_with(std::string(part) + ".");
+}
+
+// The chains that start at the last bone of `chain`, helpers between aside. Carried items do not count.
+std::vector<const Chain*> chains_after(const Chart& chart, const Chain& chain) {
+    std::vector<const Chain*> after;
+    for (const Chain& other : chart.chains) {
+        if (&other == &chain || has_part(other, "grip")) continue;
+        for (int bone = chart.skeleton.parent(other.bones.front()); bone != k_no_bone; bone = chart.skeleton.parent(bone)) {
+            const bool charted = std::any_of(chart.chains.begin(), chart.chains.end(), [bone](const Chain& c) {
+                return std::find(c.bones.begin(), c.bones.end(), bone) != c.bones.end();
+            });
+            if (bone == chain.bones.back()) after.push_back(&other);
+            if (charted || bone == chart.hub) break;
+        }
+    }
+    return after;
+}
+
+// The chains whose start is taken as the end of `chain`: the neck on a spine, all fingers but the thumb on a hand.
+std::vector<const Chain*> continuing(const std::vector<const Chain*>& after) {
+    std::vector<const Chain*> axial;
+    std::vector<const Chain*> others;
+    for (const Chain* chain : after) {
+        if (has_part(*chain, "neck") || has_part(*chain, "head")) axial.push_back(chain);
+        if (!has_part(*chain, "thumb") && !has_part(*chain, "shoulder")) others.push_back(chain);
+    }
+    if (!axial.empty()) return axial;
+    return others.empty() ? after : others;
+}
+
+const Helper* end_bone(const Chart& chart, const Chain& chain) {
+    const auto found = std::find_if(chart.helpers.begin(), chart.helpers.end(), [&](const Helper& helper) {
+        return helper.kind == HelperKind::end && chart.skeleton.parent(helper.bone) == chain.bones.back();
+    });
+    return found == chart.helpers.end() ? nullptr : &*found;
+}
+
+Vec3 place(const std::vector<Transform>& model, int bone) {
+    return model[static_cast<std::size_t>(bone)].translation;
+}
+
+std::vector<Vec3> heads_of(const Chain& chain, const std::vector<Transform>& model) {
+    std::vector<Vec3> heads;
+    for (const int bone : chain.bones) heads.push_back(place(model, bone));
+    return heads;
+}
+
+Vec3 mean_start(const std::vector<const Chain*>& chains, const std::vector<Transform>& model) {
+    Vec3 sum = Vec3::Zero();
+    for (const Chain* chain : chains) sum += place(model, chain->bones.front());
+    return sum / static_cast<float>(chains.size());
+}
+
+// The point at the share `share` of the way along heads and tail, where `shares` are those of the tails.
+Vec3 point_along(const std::vector<Vec3>& heads, const Vec3& tail, const std::vector<float>& shares, float share) {
+    float before = 0.0f;
+    for (std::size_t i = 0; i < heads.size(); ++i) {
+        const Vec3& next = i + 1 < heads.size() ? heads[i + 1] : tail;
+        if (share <= shares[i] || i + 1 == heads.size()) {
+            const float span = shares[i] - before;
+            return heads[i] + (span > 0.0f ? (share - before) / span : 0.0f) * (next - heads[i]);
+        }
+        before = shares[i];
+    }
+    return tail;
+}
+
+class StanceMatcher {
+ public:
+    explicit StanceMatcher(const Pairing& pairing)
+        : pairing_(pairing),
+          source_(rest_in_model_space(pairing.source.skeleton)),
+          target_rest_(rest_in_model_space(pairing.target.skeleton)),
+          target_(target_rest_),
+          turns_(target_rest_.size(), Quat::Identity()),
+          to_target_(pairing.target.to_upright().conjugate() * pairing.source.to_upright()) {}
+
+    MatchedStance match() {
+        const Skeleton& skeleton = pairing_.target.skeleton;
+        for (int bone = 0; bone < static_cast<int>(skeleton.size()); ++bone) {
+            const auto b = static_cast<std::size_t>(bone);
+            const int parent = skeleton.parent(bone);
+            turns_[b] = parent == k_no_bone ? Quat::Identity() : turns_[static_cast<std::size_t>(parent)];
+            follow_parent(bone);
+            const auto [chain, index] = chain_of(bone);
+            if (chain != nullptr) turn(*chain, index);
+            target_[b].rotation = (turns_[b] * target_rest_[b].rotation).normalized();
+        }
+        return {turns_, hub_drop()};
+    }
+
+ private:
+    std::pair<const Chain*, std::size_t> chain_of(int bone) const {
+        for (const Chain& chain : pairing_.target.chains) {
+            const auto found = std::find(chain.bones.begin(), chain.bones.end(), bone);
+            if (found != chain.bones.end()) return {&chain, static_cast<std::size_t>(found - chain.bones.begin())};
+        }
+        return {nullptr, 0};
+    }
+
+    void follow_parent(int bone) {
+        const int parent = pairing_.target.skeleton.parent(bone);
+        if (parent == k_no_bone) return;
+        const auto p = static_cast<std::size_t>(parent);
+        const auto b = static_cast<std::size_t>(bone);
+        target_[b].translation = target_[p].translation + turns_[p] * (target_rest_[b].translation - target_rest_[p].translation);
+    }
+
+    void turn(const Chain& chain, std::size_t index) {
+        const Chain* answer = pairing_.source_of(chain);
+        if (answer == nullptr || has_part(chain, "toes") || has_part(chain, "grip")) return;
+        const auto bone = static_cast<std::size_t>(chain.bones[index]);
+        if (has_part(chain, "head")) {
+            turns_[bone] = Quat::Identity();
+            return;
+        }
+        const bool last = index + 1 == chain.bones.size();
+        const bool is_foot = last && has_part(chain, "leg") && chain.bones.size() > 2;
+        const auto direction = directions(chain, index, *answer);
+        if (is_foot) {
+            turns_[bone] = direction ? heading_turn(direction->first, direction->second) : Quat::Identity();
+        } else if (direction) {
+            const Vec3 now = turns_[bone] * direction->first;
+            turns_[bone] = shortest_arc(now, direction->second) * turns_[bone];
+            if (last) settle_twist(chain, *answer, direction->second.normalized());
+        }
+    }
+
+    // Where a target bone points at rest, and where it should, both in the target's model space. Nothing where the
+    // last bone of either chain has no known end.
+    std::optional<std::pair<Vec3, Vec3>> directions(const Chain& chain, std::size_t index, const Chain& answer) const {
+        const bool known = known_end(pairing_.source, answer) && known_end(pairing_.target, chain);
+        const std::vector<Vec3> heads = heads_of(chain, target_rest_);
+        const std::vector<Vec3> source_heads = heads_of(answer, source_);
+        const Vec3 tail = shared_tail(chain, answer, false);
+        const Vec3 source_tail = shared_tail(chain, answer, true);
+        const bool last = index + 1 == heads.size();
+        if (last && !known) return std::nullopt;
+        const Vec3 own = (last ? tail : heads[index + 1]) - heads[index];
+        if (heads.size() == source_heads.size()) {
+            const Vec3 theirs = (last ? source_tail : source_heads[index + 1]) - source_heads[index];
+            return std::pair(own, to_target_ * theirs);
+        }
+        const std::vector<float> shares = tail_shares(heads, tail);
+        const std::vector<float> source_shares = tail_shares(source_heads, source_tail);
+        const Vec3 from = point_along(source_heads, source_tail, source_shares, index == 0 ? 0.0f : shares[index - 1]);
+        const Vec3 to = point_along(source_heads, source_tail, source_shares, shares[index]);
+        return std::pair(own, to_target_ * (to - from));
+    }
+
+    bool known_end(const Chart& chart, const Chain& chain) const {
+        return !chains_after(chart, chain).empty() || end_bone(chart, chain) != nullptr;
+    }
+
+    // Only chains that both have count, so that a hand with four fingers and one with two point alike.
+    Vec3 shared_tail(const Chain& chain, const Chain& answer, bool of_source) const {
+        std::vector<const Chain*> mine;
+        std::vector<const Chain*> theirs;
+        const auto source_after = chains_after(pairing_.source, answer);
+        for (const Chain* candidate : continuing(chains_after(pairing_.target, chain))) {
+            const Chain* match = pairing_.source_of(*candidate);
+            if (match == nullptr || std::find(source_after.begin(), source_after.end(), match) == source_after.end()) continue;
+            mine.push_back(candidate);
+            theirs.push_back(match);
+        }
+        if (of_source) return theirs.empty() ? chain_tail(pairing_.source, answer, source_) : mean_start(theirs, source_);
+        return mine.empty() ? chain_tail(pairing_.target, chain, target_rest_) : mean_start(mine, target_rest_);
+    }
+
+    void settle_twist(const Chain& chain, const Chain& answer, const Vec3& axis) {
+        const int bone = chain.bones.back();
+        const auto b = static_cast<std::size_t>(bone);
+        std::vector<Vec3> from;
+        std::vector<Vec3> to;
+        const auto source_after = chains_after(pairing_.source, answer);
+        for (const Chain* branch : chains_after(pairing_.target, chain)) {
+            const Chain* match = pairing_.source_of(*branch);
+            if (match == nullptr || std::find(source_after.begin(), source_after.end(), match) == source_after.end()) continue;
+            from.push_back(turns_[b] * (place(target_rest_, branch->bones.front()) - place(target_rest_, bone)));
+            to.push_back(to_target_ * (place(source_, match->bones.front()) - place(source_, answer.bones.back())));
+        }
+        // Sizes differ; what counts is where the branches lie around the axis, seen from their middle.
+        if (from.size() < 2) return;
+        const auto center = [](std::vector<Vec3>& points) {
+            Vec3 sum = Vec3::Zero();
+            for (const Vec3& point : points) sum += point;
+            for (Vec3& point : points) point -= sum / static_cast<float>(points.size());
+        };
+        center(from);
+        center(to);
+        turns_[b] = best_turn_about(axis, from, to) * turns_[b];
+    }
+
+    Quat heading_turn(const Vec3& from, const Vec3& to) const {
+        const Vec3& up = pairing_.target.up;
+        return shortest_arc(from - up * up.dot(from), to - up * up.dot(to));
+    }
+
+    float hub_drop() const {
+        float rise = 0.0f;
+        int legs = 0;
+        for (const char* name : {"leg.left", "leg.right"}) {
+            const Chain* leg = pairing_.target.find(name);
+            if (leg == nullptr) continue;
+            const int ankle = leg->bones.back();
+            rise += (place(target_, ankle) - place(target_rest_, ankle)).dot(pairing_.target.up);
+            ++legs;
+        }
+        return legs == 0 ? 0.0f : rise / static_cast<float>(legs);
+    }
+
+    const Pairing& pairing_;
+    std::vector<Transform> source_;
+    std::vector<Transform> target_rest_;
+    std::vector<Transform> target_;
+    std::vector<Quat> turns_;
+    Quat to_target_;
+};
+
+}  // namespace
+
+MatchedStance match_stance(const Pairing& pairing) {
+    return StanceMatcher(pairing).match();
+}
+
+std::vector<float> tail_shares(const std::vector<Vec3>& heads, const Vec3& tail) {
+    std::vector<float> shares;
+    float length = 0.0f;
+    for (std::size_t i = 0; i < heads.size(); ++i) {
+        length += ((i + 1 < heads.size() ? heads[i + 1] : tail) - heads[i]).norm();
+        shares.push_back(length);
+    }
+    for (std::size_t i = 0; i < shares.size(); ++i) {
+        shares[i] = length > 0.0f ? shares[i] / length : static_cast<float>(i + 1) / static_cast<float>(shares.size());
+    }
+    return shares;
+}
+
+Vec3 chain_tail(const Chart& chart, const Chain& chain, const std::vector<Transform>& model) {
+    const std::vector<const Chain*> after = continuing(chains_after(chart, chain));
+    if (!after.empty()) return mean_start(after, model);
+    if (const Helper* end = end_bone(chart, chain)) return place(model, end->bone);
+    const int last = chain.bones.back();
+    const int before = chain.bones.size() > 1 ? chain.bones[chain.bones.size() - 2] : chart.skeleton.parent(last);
+    if (before == k_no_bone) return place(model, last);
+    return 2.0f * place(model, last) - place(model, before);
+}
+
+}  // namespace dendraxis

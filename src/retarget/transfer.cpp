@@ -1,0 +1,176 @@
+// Own method: rotations relative to a matched stance in model space, spread along chains by arc length.
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/retarget/matched_stance.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis {
+namespace {
+
+int hub_of(const Chart& chart) {
+    if (chart.hub == k_no_bone) {
+        throw Error(chart.file.empty() ? chart.character : chart.file, "has no hub, the bone that carries the body", "",
+                    "see what `dendraxis chart` says of it");
+    }
+    return chart.hub;
+}
+
+float ratio(float target, float source) {
+    return target > 1e-6f && source > 1e-6f ? target / source : 0.0f;
+}
+
+}  // namespace
+
+Transfer::Transfer(const Pairing& pairing)
+    : source_(pairing.source.skeleton),
+      target_(pairing.target.skeleton),
+      target_rest_(rest_pose(target_)),
+      to_target_(pairing.target.to_upright().conjugate() * pairing.source.to_upright()),
+      source_hub_(hub_of(pairing.source)),
+      target_hub_(hub_of(pairing.target)) {
+    for (const Transform& rest : rest_in_model_space(source_)) source_rest_inverse_.push_back(rest.rotation.conjugate());
+    const MatchedStance stance = match_stance(pairing);
+    compile_turns(pairing, stance.turns);
+    compile_travel(pairing, stance.hub_drop);
+}
+
+void Transfer::compile_turns(const Pairing& pairing, const std::vector<Quat>& matched_turns) {
+    const std::vector<Transform> source_model = rest_in_model_space(source_);
+    const std::vector<Transform> target_model = rest_in_model_space(target_);
+    turns_.resize(target_.size());
+    const auto set = [&](int bone, int a, int b, float share) {
+        const auto i = static_cast<std::size_t>(bone);
+        const Quat matched = to_target_.conjugate() * matched_turns[i] * target_model[i].rotation;
+        turns_[i] = {bone, a, b, share, matched.normalized()};
+    };
+    set(target_hub_, source_hub_, source_hub_, 1.0f);
+    if (pairing.source.ground != k_no_bone && pairing.target.ground != k_no_bone) {
+        source_ground_ = pairing.source.ground;
+        target_ground_ = pairing.target.ground;
+        set(target_ground_, source_ground_, source_ground_, 1.0f);
+    }
+    for (const Chain& chain : pairing.target.chains) {
+        const Chain* answer = pairing.source_of(chain);
+        if (answer == nullptr || answer->bones.empty()) continue;
+        if (answer->bones.size() == chain.bones.size()) {
+            for (std::size_t i = 0; i < chain.bones.size(); ++i) set(chain.bones[i], answer->bones[i], answer->bones[i], 1.0f);
+            continue;
+        }
+        const auto shares_of = [](const Chart& chart, const Chain& c, const std::vector<Transform>& model) {
+            std::vector<Vec3> heads;
+            for (const int bone : c.bones) heads.push_back(model[static_cast<std::size_t>(bone)].translation);
+            return tail_shares(heads, chain_tail(chart, c, model));
+        };
+        const std::vector<float> shares = shares_of(pairing.target, chain, target_model);
+        const std::vector<float> source_shares = shares_of(pairing.source, *answer, source_model);
+        for (std::size_t i = 0; i < chain.bones.size(); ++i) {
+            // The source bone in which this bone's tail lies, and how far along it; the last tails always meet.
+            std::size_t j = 0;
+            while (j + 1 < source_shares.size() && source_shares[j] < shares[i] - 1e-6f) ++j;
+            const float start = j == 0 ? 0.0f : source_shares[j - 1];
+            const float span = source_shares[j] - start;
+            const bool last = i + 1 == chain.bones.size();
+            const float share = last || span <= 0.0f ? 1.0f : std::clamp((shares[i] - start) / span, 0.0f, 1.0f);
+            const int before = j == 0 ? source_.parent(answer->bones.front()) : answer->bones[j - 1];
+            set(chain.bones[i], before, answer->bones[last ? answer->bones.size() - 1 : j], share);
+        }
+    }
+}
+
+void Transfer::compile_travel(const Pairing& pairing, float hub_drop) {
+    const std::vector<Transform> source_model = rest_in_model_space(source_);
+    const std::vector<Transform> target_model = rest_in_model_space(target_);
+    source_up_ = pairing.source.up;
+    target_up_ = pairing.target.up;
+    source_floor_ = pairing.source.floor;
+    target_floor_ = pairing.target.floor;
+    const Vec3 source_hub = source_model[static_cast<std::size_t>(source_hub_)].translation;
+    const Vec3 target_hub = target_model[static_cast<std::size_t>(target_hub_)].translation - hub_drop * target_up_;
+    const float source_height = source_hub.dot(source_up_) - source_floor_;
+    const float target_height = target_hub.dot(target_up_) - target_floor_;
+    hub_ratio_ = ratio(target_height, source_height);
+    leg_ratio_ = ratio(leg_length(pairing.target), leg_length(pairing.source));
+    const float size_ratio = ratio(pairing.target.height, pairing.source.height);
+    if (hub_ratio_ == 0.0f) hub_ratio_ = size_ratio == 0.0f ? 1.0f : size_ratio;
+    if (leg_ratio_ == 0.0f) leg_ratio_ = hub_ratio_;
+    if (source_ground_ != k_no_bone) {
+        source_ground_rest_ = source_model[static_cast<std::size_t>(source_ground_)].translation;
+        target_ground_rest_ = target_model[static_cast<std::size_t>(target_ground_)].translation;
+    }
+    hub_offset_ = target_hub - hub_place(source_model);
+    hub_offset_ -= target_up_ * target_up_.dot(hub_offset_);
+}
+
+Quat Transfer::turn_of(int source_bone, std::span<const Transform> source) const {
+    if (source_bone == k_no_bone) return Quat::Identity();
+    const auto i = static_cast<std::size_t>(source_bone);
+    return source[i].rotation * source_rest_inverse_[i];
+}
+
+Vec3 Transfer::hub_place(std::span<const Transform> source) const {
+    const Vec3 place = source[static_cast<std::size_t>(source_hub_)].translation;
+    const float height = place.dot(source_up_);
+    const Vec3 over_floor = to_target_ * Vec3(place - height * source_up_);
+    // What is left over at rest (one hub farther forward than the other) turns with the ground bone.
+    const Quat heading = source_ground_ == k_no_bone ? Quat::Identity()
+                                                     : Quat(to_target_ * turn_of(source_ground_, source) * to_target_.conjugate());
+    return leg_ratio_ * over_floor + heading * hub_offset_ +
+           (target_floor_ + hub_ratio_ * (height - source_floor_)) * target_up_;
+}
+
+Vec3 Transfer::ground_place(std::span<const Transform> source) const {
+    const Vec3 moved = source[static_cast<std::size_t>(source_ground_)].translation - source_ground_rest_;
+    return target_ground_rest_ + leg_ratio_ * (to_target_ * moved);
+}
+
+void Transfer::apply_pose(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const {
+    to_model_space(source_, source, workspace.source);
+    const std::span<const Transform> model = workspace.source;
+    for (std::size_t i = 0; i < target_.size(); ++i) {
+        const int parent_bone = target_.bones()[i].parent;
+        const Transform& parent = parent_bone == k_no_bone ? target_.above() : workspace.target[static_cast<std::size_t>(parent_bone)];
+        Transform local = target_rest_[i];
+        if (const Turn& turn = turns_[i]; turn.b != k_no_bone) {
+            Quat away = turn_of(turn.b, model);
+            if (turn.share < 1.0f) away = turn_of(turn.a, model).slerp(turn.share, away);
+            local.rotation = (parent.rotation.conjugate() * (to_target_ * away * turn.matched)).normalized();
+        }
+        const int bone = static_cast<int>(i);
+        if (bone == target_hub_) local.translation = dendraxis::apply(inverse(parent), hub_place(model));
+        if (bone == target_ground_) local.translation = dendraxis::apply(inverse(parent), ground_place(model));
+        workspace.target[i] = parent * local;
+        target[i] = local;
+    }
+}
+
+void Transfer::apply(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const {
+    if (source_.empty() || target_.empty()) return;
+    workspace.source.resize(source_.size());
+    workspace.target.resize(target_.size());
+    const std::size_t frames = std::min(source.size() / source_.size(), target.size() / target_.size());
+    for (std::size_t f = 0; f < frames; ++f) {
+        apply_pose(source.subspan(f * source_.size(), source_.size()), target.subspan(f * target_.size(), target_.size()), workspace);
+    }
+}
+
+Clip Transfer::apply(const Clip& clip) const {
+    if (clip.bone_count != source_.size()) {
+        throw Error(clip.name, "the clip has " + std::to_string(clip.bone_count) + " bones, its source character " +
+                                   std::to_string(source_.size()),
+                    "", "use a clip of the source character");
+    }
+    Clip result;
+    result.name = clip.name;
+    result.fps = clip.fps;
+    result.bone_count = target_.size();
+    result.transforms.resize(clip.frame_count() * target_.size());
+    Workspace workspace;
+    apply(clip.transforms, result.transforms, workspace);
+    return result;
+}
+
+}  // namespace dendraxis

@@ -1,0 +1,116 @@
+// Line simplification after Douglas and Peucker (1973), on each property of each bone: keep the frame that lies
+// farthest from the line between two kept ones until none lies too far.
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/skeleton/key_reduction.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+
+namespace dendraxis {
+namespace {
+
+struct Share {
+    float metres;   // in model space, of the bone's own position
+    float radians;  // of its rotation
+};
+
+// An error of a bone's rotation moves all that hangs below it, and errors add up from the root to the tip.
+std::vector<Share> shares(const Skeleton& skeleton, const std::vector<Transform>& model,
+                          const KeyTolerance& tolerance) {
+    const std::size_t count = skeleton.size();
+    std::vector<int> depth(count, 1);
+    std::vector<int> depth_below(count, 0);
+    std::vector<float> reach(count, 0.0f);
+    for (std::size_t i = 0; i < count; ++i) {
+        const int parent = skeleton.bones()[i].parent;
+        if (parent != k_no_bone) depth[i] = depth[static_cast<std::size_t>(parent)] + 1;
+        for (int above = parent; above != k_no_bone; above = skeleton.parent(above)) {
+            const auto a = static_cast<std::size_t>(above);
+            reach[a] = std::max(reach[a], (model[i].translation - model[a].translation).norm());
+            depth_below[a] = std::max(depth_below[a], depth[i] - depth[a]);
+        }
+    }
+    std::vector<Share> result(count);
+    for (std::size_t i = 0; i < count; ++i) {
+        // Half of the metres go to translations, half to rotations; both to all bones on the way to the tip.
+        const float metres = 0.5f * tolerance.metres / static_cast<float>(depth[i] + depth_below[i]);
+        result[i] = {metres, std::min(tolerance.radians, metres / std::max(reach[i], 1e-3f))};
+    }
+    return result;
+}
+
+template <class Distance>
+void keep_between(int first, int last, float limit, const Distance& distance, std::vector<int>& kept) {
+    int farthest = first;
+    float worst = limit;
+    for (int i = first + 1; i < last; ++i) {
+        const float d = distance(first, i, last);
+        if (d > worst) {
+            worst = d;
+            farthest = i;
+        }
+    }
+    if (farthest == first) return;
+    keep_between(first, farthest, limit, distance, kept);
+    kept.push_back(farthest);
+    keep_between(farthest, last, limit, distance, kept);
+}
+
+// `from_rest(i)` is how far frame i is from the rest, `distance(a, i, b)` how far from the line between a and b.
+template <class FromRest, class Distance>
+std::vector<int> reduce(int frames, float limit, const FromRest& from_rest, const Distance& distance) {
+    bool rests = true;
+    bool constant = true;
+    for (int i = 0; i < frames; ++i) {
+        rests = rests && from_rest(i) <= limit;
+        constant = constant && distance(0, i, 0) <= limit;
+    }
+    if (rests) return {};
+    if (constant) return {0};
+    std::vector<int> kept{0};
+    keep_between(0, frames - 1, limit, distance, kept);
+    kept.push_back(frames - 1);
+    return kept;
+}
+
+float share_between(int first, int i, int last) {
+    return first == last ? 0.0f : static_cast<float>(i - first) / static_cast<float>(last - first);
+}
+
+}  // namespace
+
+std::vector<BoneKeys> reduce_keys(const Skeleton& skeleton, const Clip& clip, const KeyTolerance& tolerance) {
+    const std::vector<Transform> model = rest_in_model_space(skeleton);
+    const std::vector<Share> share = shares(skeleton, model, tolerance);
+    const int frames = static_cast<int>(clip.frame_count());
+    std::vector<BoneKeys> keys(skeleton.size());
+    for (std::size_t bone = 0; bone < skeleton.size() && frames > 0; ++bone) {
+        const Transform& rest = skeleton.bones()[bone].rest;
+        const auto at = [&](int i) -> const Transform& { return clip.frame(static_cast<std::size_t>(i))[bone]; };
+
+        const auto turned = [&](int a, int i, int b) {
+            return angle_between(at(a).rotation.slerp(share_between(a, i, b), at(b).rotation), at(i).rotation);
+        };
+        keys[bone].rotation =
+            reduce(frames, share[bone].radians,
+                   [&](int i) { return angle_between(rest.rotation, at(i).rotation); }, turned);
+
+        const int parent = skeleton.bones()[bone].parent;
+        const Vec3& parent_scale =
+            parent == k_no_bone ? skeleton.above().scale : model[static_cast<std::size_t>(parent)].scale;
+        const float unit = std::max(parent_scale.cwiseAbs().maxCoeff(), 1e-12f);
+        const auto vector_keys = [&](auto property, float limit) {
+            const auto off_line = [&](int a, int i, int b) {
+                const float t = share_between(a, i, b);
+                return (property(at(a)) * (1.0f - t) + property(at(b)) * t - property(at(i))).norm();
+            };
+            return reduce(frames, limit, [&](int i) { return (property(rest) - property(at(i))).norm(); }, off_line);
+        };
+        keys[bone].translation =
+            vector_keys([](const Transform& t) -> Vec3 { return t.translation; }, share[bone].metres / unit);
+        keys[bone].scale = vector_keys([](const Transform& t) -> Vec3 { return t.scale; }, 1e-5f);
+    }
+    return keys;
+}
+
+}  // namespace dendraxis
