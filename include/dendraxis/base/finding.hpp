@@ -36,8 +36,9 @@ using Findings = std::vector<Finding>;
 
 /// For `fmt::print("{}\n", finding)`: the same line as `to_string`.
 template <>
-struct fmt::formatter<dendraxis::Finding> : fmt::formatter<std::string_view> {
+struct fmt::formatter<dendraxis::Finding> {
+    constexpr auto parse(fmt::format_parse_context& context) { return context.begin(); }
     auto format(const dendraxis::Finding& finding, fmt::format_context& context) const {
-        return fmt::formatter<std::string_view>::format(dendraxis::to_string(finding), context);
+        return fmt::format_to(context.out(), "{}", dendraxis::to_string(finding));
     }
 };

@@ -1,0 +1,37 @@
+// Pictures of characters: the shaded surface half transparent over the bones, on a floor grid.
+#pragma once
+
+#include <dendraxis/chart/chart.hpp>
+
+#include <cstdint>
+#include <span>
+#include <string>
+#include <vector>
+
+namespace dendraxis::draw {
+
+/// Where the eye is, seen from the character: before it, before it to its left, beside it, behind it.
+enum class View { front, quarter, side, back };
+
+/// One field of a picture: a character in a pose.
+struct Panel {
+    const Character* character = nullptr;
+    const Chart* chart = nullptr;
+    std::vector<Transform> pose;  ///< local; one a bone
+    std::string title;
+    std::string subtitle;
+};
+
+struct PictureOptions {
+    int width = 1280;   ///< pixels
+    int height = 800;   ///< pixels
+    int columns = 0;    ///< of panels; 0: all in one row
+    View view = View::quarter;
+};
+
+/// Draws all panels to one scale (unless their sizes differ over four times) and returns a PNG. Bones are colored by
+/// chain with the palette of M. Okabe and K. Ito, "Color Universal Design" (2008), which people with any kind of color
+/// vision can tell apart. What is below the floor is marked. Throws `Error` for a picture without panels or size.
+std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureOptions& options = {});
+
+}  // namespace dendraxis::draw

@@ -1,0 +1,244 @@
+// Layout, text, floor and PNG; Cairo draws the lines and letters.
+#include "scene.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+
+#include <cairo.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+
+namespace dendraxis::draw {
+namespace {
+
+constexpr int k_supersampling = 2;
+constexpr double k_legend_height = 34.0;
+constexpr double k_title_height = 46.0;
+constexpr float k_tilt = 9.0f / k_degrees;  // the eye looks down a little, so that the floor shows
+
+using Surface = std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)>;
+using Context = std::unique_ptr<cairo_t, decltype(&cairo_destroy)>;
+
+struct Field {
+    double x, y, width, height;  // of a panel, in pixels
+};
+
+void set_color(cairo_t* cairo, const Color& color, double alpha = 1.0) {
+    cairo_set_source_rgba(cairo, static_cast<double>(color[0]), static_cast<double>(color[1]), static_cast<double>(color[2]), alpha);
+}
+
+void text(cairo_t* cairo, double x, double y, double size, const std::string& line, bool bold = false) {
+    cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
+    cairo_set_font_size(cairo, size);
+    cairo_move_to(cairo, x, y);
+    cairo_show_text(cairo, line.c_str());
+}
+
+Quat view_turn(View view) {
+    float heading = 0.0f;
+    if (view == View::quarter) heading = -38.0f / k_degrees;
+    if (view == View::side) heading = -90.0f / k_degrees;
+    if (view == View::back) heading = 180.0f / k_degrees;
+    return Quat(Eigen::AngleAxisf(k_tilt, Vec3::UnitX()) * Eigen::AngleAxisf(heading, Vec3::UnitY()));
+}
+
+// A step in metres that leaves a handful of grid lines across a figure of this size.
+float grid_step(float size) {
+    const float rough = size / 4.0f;
+    const float power = std::pow(10.0f, std::floor(std::log10(std::max(rough, 1e-6f))));
+    for (const float step : {1.0f, 2.0f, 5.0f}) {
+        if (step * power >= rough) return step * power;
+    }
+    return 10.0f * power;
+}
+
+void draw_floor(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera, float size) {
+    const float step = grid_step(size);
+    const float reach = 2.5f * step;
+    // Lines stand still in the world, so that travel shows from frame to frame.
+    const Vec3 world = panel.chart->to_upright() * stage.origin;
+    cairo_set_line_width(cairo, 1.0);
+    for (const int axis : {0, 2}) {
+        const int other = 2 - axis;
+        const float first = std::ceil((world[axis] - reach) / step) * step;
+        for (float at = first; at <= world[axis] + reach; at += step) {
+            Vec3 a = Vec3::Zero();
+            a[axis] = at - world[axis];
+            Vec3 b = a;
+            a[other] = -reach;
+            b[other] = reach;
+            const Vec3 from = camera.to_screen(a);
+            const Vec3 to = camera.to_screen(b);
+            const bool main_line = std::abs(std::remainder(at, 5.0f * step)) < 0.1f * step;
+            cairo_set_source_rgb(cairo, main_line ? 0.55 : 0.78, main_line ? 0.58 : 0.80, main_line ? 0.62 : 0.83);
+            cairo_move_to(cairo, static_cast<double>(from.x()), static_cast<double>(from.y()));
+            cairo_line_to(cairo, static_cast<double>(to.x()), static_cast<double>(to.y()));
+            cairo_stroke(cairo);
+        }
+    }
+}
+
+void draw_ruler(cairo_t* cairo, const Field& field, const Camera& camera, float size) {
+    const float step = grid_step(size);
+    const double x = field.x + 14.0;
+    const auto row = [&](float height) { return static_cast<double>(camera.floor_y - camera.scale * std::cos(k_tilt) * height); };
+    const float top = std::ceil(size / step - 0.02f) * step;
+    cairo_set_source_rgb(cairo, 0.35, 0.37, 0.40);
+    cairo_set_line_width(cairo, 1.2);
+    cairo_move_to(cairo, x, row(0.0f));
+    cairo_line_to(cairo, x, row(top));
+    cairo_stroke(cairo);
+    for (float height = 0.0f; height < top + 0.5f * step; height += step) {
+        cairo_move_to(cairo, x, row(height));
+        cairo_line_to(cairo, x + 6.0, row(height));
+        cairo_stroke(cairo);
+        text(cairo, x + 9.0, row(height) + 4.0, 10.5, fmt::format("{:g} m", height));
+    }
+}
+
+// L and R at the ends of the limbs, so that sides are told by letter as well as by color.
+void draw_side_labels(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera) {
+    for (const Chain& chain : panel.chart->chains) {
+        const bool limb = chain.name.starts_with("arm.") || chain.name.starts_with("leg.");
+        if (!limb) continue;
+        const bool left = chain.name.ends_with(".left");
+        const Vec3 at = camera.to_screen(stage.bone(chain.bones.back()));
+        const double x = static_cast<double>(at.x());
+        const double y = static_cast<double>(at.y());
+        cairo_set_source_rgba(cairo, 1, 1, 1, 0.85);
+        cairo_arc(cairo, x, y, 8.0, 0, 6.2832);
+        cairo_fill(cairo);
+        set_color(cairo, bone_groups()[group_of(*panel.chart, chain.bones.back())].color);
+        cairo_set_line_width(cairo, 1.5);
+        cairo_arc(cairo, x, y, 8.0, 0, 6.2832);
+        cairo_stroke(cairo);
+        cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
+        text(cairo, x - (left ? 3.5 : 4.0), y + 4.0, 11.0, left ? "L" : "R", true);
+    }
+}
+
+// Mesh half transparent over bones, averaged down to the picture's size, painted over what is there.
+void paint_layers(cairo_t* cairo, const Layer& mesh, const Layer& bones, int width, int height) {
+    Surface image(cairo_image_surface_create(CAIRO_FORMAT_ARGB32, width, height), cairo_surface_destroy);
+    unsigned char* data = cairo_image_surface_get_data(image.get());
+    const int stride = cairo_image_surface_get_stride(image.get());
+    for (int y = 0; y < height; ++y) {
+        for (int x = 0; x < width; ++x) {
+            std::array<float, 4> sum{};
+            for (int sub = 0; sub < k_supersampling * k_supersampling; ++sub) {
+                const int sx = x * k_supersampling + sub % k_supersampling;
+                const int sy = y * k_supersampling + sub / k_supersampling;
+                const bool has_mesh = mesh.covered(sx, sy);
+                const bool has_bone = bones.covered(sx, sy);
+                const float alpha = has_bone ? 1.0f : has_mesh ? 0.85f : 0.0f;
+                for (std::size_t c = 0; c < 3; ++c) {
+                    const float surface = has_mesh ? mesh.color(sx, sy)[c] : 0.0f;
+                    const float bone = has_bone ? bones.color(sx, sy)[c] : 0.0f;
+                    sum[c] += has_mesh && has_bone ? 0.4f * surface + 0.6f * bone : alpha * (has_bone ? bone : surface);
+                }
+                sum[3] += alpha;
+            }
+            const auto byte = [&](std::size_t c) {
+                return static_cast<std::uint32_t>(std::lround(255.0f * sum[c] / (k_supersampling * k_supersampling)));
+            };
+            const std::uint32_t pixel = byte(3) << 24 | byte(0) << 16 | byte(1) << 8 | byte(2);
+            *reinterpret_cast<std::uint32_t*>(data + static_cast<std::ptrdiff_t>(y) * stride + 4 * static_cast<std::ptrdiff_t>(x)) = pixel;
+        }
+    }
+    cairo_surface_mark_dirty(image.get());
+    cairo_set_source_surface(cairo, image.get(), 0, 0);
+    cairo_paint(cairo);
+}
+
+void draw_legend(cairo_t* cairo, const PictureOptions& options) {
+    double x = 16.0;
+    const double y = options.height - 13.0;
+    const auto entry = [&](const Color& color, const std::string& name) {
+        set_color(cairo, color);
+        cairo_rectangle(cairo, x, y - 10.0, 12.0, 12.0);
+        cairo_fill(cairo);
+        cairo_set_source_rgb(cairo, 0.15, 0.16, 0.18);
+        text(cairo, x + 17.0, y, 12.0, name);
+        cairo_text_extents_t extents;
+        cairo_text_extents(cairo, name.c_str(), &extents);
+        x += 17.0 + extents.x_advance + 20.0;
+    };
+    for (const BoneGroup& group : bone_groups()) entry(group.color, group.name);
+    entry(k_below_floor, "below the floor");
+}
+
+cairo_status_t collect(void* bytes, const unsigned char* data, unsigned int length) {
+    auto* out = static_cast<std::vector<std::uint8_t>*>(bytes);
+    out->insert(out->end(), data, data + length);
+    return CAIRO_STATUS_SUCCESS;
+}
+
+// A figure's size on the floor and upward: what a panel must have room for.
+float size_of(const Panel& panel) {
+    return std::max(panel.chart->height, 1e-6f);
+}
+
+}  // namespace
+
+std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureOptions& options) {
+    if (panels.empty() || options.width < 64 || options.height < 64 || options.width > 8192 || options.height > 8192) {
+        throw Error("picture", "needs a character and a size between 64 and 8192 pixels");
+    }
+    Surface surface(cairo_image_surface_create(CAIRO_FORMAT_ARGB32, options.width, options.height), cairo_surface_destroy);
+    Context context(cairo_create(surface.get()), cairo_destroy);
+    cairo_t* cairo = context.get();
+    cairo_set_source_rgb(cairo, 0.955, 0.96, 0.965);
+    cairo_paint(cairo);
+
+    const int columns = options.columns > 0 ? options.columns : static_cast<int>(panels.size());
+    const int rows = (static_cast<int>(panels.size()) + columns - 1) / columns;
+    const double width = static_cast<double>(options.width) / columns;
+    const double height = (options.height - k_legend_height) / rows;
+    const auto [small, large] = std::minmax_element(panels.begin(), panels.end(), [](const Panel& a, const Panel& b) { return size_of(a) < size_of(b); });
+    const bool one_scale = size_of(*large) < 4.0f * size_of(*small);
+
+    Layer mesh(options.width * k_supersampling, options.height * k_supersampling);
+    Layer bones(options.width * k_supersampling, options.height * k_supersampling);
+    std::vector<Stage> stages;
+    std::vector<Camera> cameras;
+    for (std::size_t i = 0; i < panels.size(); ++i) {
+        const Field field{width * static_cast<double>(static_cast<int>(i) % columns), height * static_cast<double>(static_cast<int>(i) / columns), width, height};
+        const float size = one_scale ? size_of(*large) : size_of(panels[i]);
+        const double fit = std::min((height - k_title_height) / (1.28 * static_cast<double>(size)), width / (1.12 * static_cast<double>(size)));
+        const Camera camera{view_turn(options.view), static_cast<float>(fit), static_cast<float>(field.x + 0.5 * width),
+                            static_cast<float>(field.y + height - 0.13 * fit * static_cast<double>(size))};
+        const Stage stage(panels[i]);
+        cairo_save(cairo);
+        cairo_rectangle(cairo, field.x, field.y, field.width, field.height);
+        cairo_clip(cairo);
+        draw_floor(cairo, panels[i], stage, camera, size);
+        draw_ruler(cairo, field, camera, size_of(panels[i]));
+        cairo_set_source_rgb(cairo, 0.1, 0.11, 0.12);
+        text(cairo, field.x + 16.0, field.y + 24.0, 16.0, panels[i].title, true);
+        cairo_set_source_rgb(cairo, 0.35, 0.37, 0.40);
+        text(cairo, field.x + 16.0, field.y + 42.0, 12.0, panels[i].subtitle + (one_scale ? "" : "   (own scale)"));
+        cairo_restore(cairo);
+        Camera fine = camera;
+        fine.scale *= k_supersampling;
+        fine.center_x *= k_supersampling;
+        fine.floor_y *= k_supersampling;
+        draw_mesh(panels[i], stage, fine, mesh);
+        draw_bones(panels[i], stage, fine, bones);
+        stages.push_back(stage);
+        cameras.push_back(camera);
+    }
+    paint_layers(cairo, mesh, bones, options.width, options.height);
+    for (std::size_t i = 0; i < panels.size(); ++i) draw_side_labels(cairo, panels[i], stages[i], cameras[i]);
+    draw_legend(cairo, options);
+
+    std::vector<std::uint8_t> png;
+    if (cairo_surface_write_to_png_stream(surface.get(), collect, &png) != CAIRO_STATUS_SUCCESS) {
+        throw Error("picture", "cannot be made into a PNG");
+    }
+    return png;
+}
+
+}  // namespace dendraxis::draw

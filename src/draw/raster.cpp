@@ -1,0 +1,61 @@
+// Half-space rasterization with barycentric interpolation (J. Pineda, "A Parallel Algorithm for Polygon
+// Rasterization", SIGGRAPH 1988).
+#include "raster.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis::draw {
+namespace {
+
+float edge(const Vec3& a, const Vec3& b, float x, float y) {
+    return (b.x() - a.x()) * (y - a.y()) - (b.y() - a.y()) * (x - a.x());
+}
+
+Color shaded(const Color& color, const Vec3& normal) {
+    // One light from the upper left before the figure, a little from everywhere; both sides of a surface alike.
+    const Vec3 light = Vec3(-0.45f, 0.65f, 0.62f).normalized();
+    Vec3 n = normal.normalized();
+    if (n.z() < 0.0f) n = -n;
+    const float brightness = 0.42f + 0.62f * std::max(0.0f, n.dot(light)) + 0.06f * n.y();
+    Color result{};
+    for (std::size_t i = 0; i < 3; ++i) result[i] = std::clamp(color[i] * brightness, 0.0f, 1.0f);
+    return result;
+}
+
+}  // namespace
+
+Layer::Layer(int width, int height)
+    : width_(width),
+      height_(height),
+      depth_(static_cast<std::size_t>(width) * static_cast<std::size_t>(height), 1e30f),
+      color_(depth_.size(), Color{0, 0, 0}) {}
+
+void Layer::triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenVertex& c, const Color& color, float below) {
+    const float area = edge(a.place, b.place, c.place.x(), c.place.y());
+    if (std::abs(area) < 1e-9f || !std::isfinite(area)) return;
+    const auto bounds = std::minmax({a.place.x(), b.place.x(), c.place.x()});
+    const auto vertical = std::minmax({a.place.y(), b.place.y(), c.place.y()});
+    const int left = static_cast<int>(std::clamp(std::floor(bounds.first), 0.0f, static_cast<float>(width_)));
+    const int right = static_cast<int>(std::clamp(std::ceil(bounds.second), 0.0f, static_cast<float>(width_)));
+    const int top = static_cast<int>(std::clamp(std::floor(vertical.first), 0.0f, static_cast<float>(height_)));
+    const int bottom = static_cast<int>(std::clamp(std::ceil(vertical.second), 0.0f, static_cast<float>(height_)));
+    for (int y = top; y < bottom; ++y) {
+        for (int x = left; x < right; ++x) {
+            const float px = static_cast<float>(x) + 0.5f;
+            const float py = static_cast<float>(y) + 0.5f;
+            const float wa = edge(b.place, c.place, px, py) / area;
+            const float wb = edge(c.place, a.place, px, py) / area;
+            const float wc = 1.0f - wa - wb;
+            if (wa < 0.0f || wb < 0.0f || wc < 0.0f) continue;
+            const float depth = wa * a.place.z() + wb * b.place.z() + wc * c.place.z();
+            const std::size_t pixel = at(x, y);
+            if (depth >= depth_[pixel]) continue;
+            depth_[pixel] = depth;
+            const bool sunk = wa * a.height + wb * b.height + wc * c.height < below;
+            color_[pixel] = shaded(sunk ? k_below_floor : color, wa * a.normal + wb * b.normal + wc * c.normal);
+        }
+    }
+}
+
+}  // namespace dendraxis::draw

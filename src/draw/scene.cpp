@@ -1,0 +1,158 @@
+#include "scene.hpp"
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis::draw {
+namespace {
+
+constexpr float k_pi = 3.14159265f;
+constexpr float k_sunk = -0.004f;  // metres below the floor that count
+
+float shown(float linear) {
+    return std::pow(std::clamp(linear, 0.0f, 1.0f), 1.0f / 2.2f);
+}
+
+ScreenVertex vertex(const Camera& camera, const Vec3& upright, const Vec3& normal) {
+    return {camera.to_screen(upright), camera.turn * normal, upright.y()};
+}
+
+// A surface around the line from `from` to `to`: thick at a fifth of the way, fine at the end.
+void spindle(const Vec3& from, const Vec3& to, float thickness, const Color& color, const Camera& camera, Layer& layer) {
+    constexpr int sides = 10;
+    constexpr std::array<std::pair<float, float>, 5> profile{{{0.0f, 0.35f}, {0.10f, 0.85f}, {0.22f, 1.0f}, {0.65f, 0.55f}, {1.0f, 0.2f}}};
+    const Vec3 along = to - from;
+    if (along.norm() < 1e-6f) return;
+    const Vec3 u = along.unitOrthogonal();
+    const Vec3 v = along.normalized().cross(u);
+    const auto corner = [&](std::size_t ring, int side) {
+        const float angle = 2.0f * k_pi * static_cast<float>(side) / sides;
+        const Vec3 out = std::cos(angle) * u + std::sin(angle) * v;
+        return vertex(camera, from + profile[ring].first * along + profile[ring].second * thickness * out, out);
+    };
+    for (std::size_t ring = 0; ring + 1 < profile.size(); ++ring) {
+        for (int side = 0; side < sides; ++side) {
+            const auto a = corner(ring, side);
+            const auto b = corner(ring, side + 1);
+            const auto c = corner(ring + 1, side);
+            const auto d = corner(ring + 1, side + 1);
+            layer.triangle(a, b, c, color);
+            layer.triangle(c, b, d, color);
+        }
+    }
+}
+
+void ball(const Vec3& center, float radius, const Color& color, const Camera& camera, Layer& layer) {
+    constexpr int rows = 6;
+    constexpr int sides = 10;
+    const auto corner = [&](int row, int side) {
+        const float a = k_pi * static_cast<float>(row) / rows;
+        const float b = 2.0f * k_pi * static_cast<float>(side) / sides;
+        const Vec3 out(std::sin(a) * std::cos(b), std::cos(a), std::sin(a) * std::sin(b));
+        return vertex(camera, center + radius * out, out);
+    };
+    for (int row = 0; row < rows; ++row) {
+        for (int side = 0; side < sides; ++side) {
+            layer.triangle(corner(row, side), corner(row, side + 1), corner(row + 1, side), color);
+            layer.triangle(corner(row + 1, side), corner(row, side + 1), corner(row + 1, side + 1), color);
+        }
+    }
+}
+
+std::string_view part_of(const Chart& chart, int bone) {
+    for (const Chain& chain : chart.chains) {
+        if (std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end()) return chain.name;
+    }
+    return {};
+}
+
+constexpr std::size_t k_helper_group = 8;
+
+}  // namespace
+
+Vec3 Camera::to_screen(const Vec3& upright) const {
+    const Vec3 view = turn * upright;
+    return {center_x + scale * view.x(), floor_y - scale * view.y(), -view.z()};
+}
+
+Stage::Stage(const Panel& panel) : to_upright(panel.chart->to_upright()), bones(panel.pose.size()) {
+    to_model_matrices(panel.character->skeleton, panel.pose, bones);
+    const Chart& chart = *panel.chart;
+    const int middle = chart.hub == k_no_bone ? 0 : chart.hub;
+    const Vec3 hub = bones[static_cast<std::size_t>(middle)].translation();
+    origin = hub + chart.up * (chart.floor - chart.up.dot(hub));
+}
+
+std::span<const BoneGroup> bone_groups() {
+    static constexpr std::array<BoneGroup, 9> k_groups{{
+        {"hub", {0.13f, 0.13f, 0.13f}},
+        {"spine, neck, head", {0.00f, 0.62f, 0.45f}},
+        {"left arm", {0.00f, 0.45f, 0.70f}},
+        {"right arm", {0.84f, 0.37f, 0.00f}},
+        {"left leg", {0.34f, 0.71f, 0.91f}},
+        {"right leg", {0.90f, 0.62f, 0.00f}},
+        {"fingers", {0.80f, 0.47f, 0.65f}},
+        {"other chains", {0.94f, 0.89f, 0.26f}},
+        {"helpers", {0.60f, 0.60f, 0.60f}},
+    }};
+    return k_groups;
+}
+
+std::size_t group_of(const Chart& chart, int bone) {
+    if (bone == chart.hub) return 0;
+    const std::string_view name = part_of(chart, bone);
+    if (name.empty()) return k_helper_group;
+    if (name == "spine" || name == "neck" || name == "head") return 1;
+    const bool left = name.ends_with(".left");
+    if (name.starts_with("arm") || name.starts_with("shoulder")) return left ? 2 : 3;
+    if (name.starts_with("leg") || name.starts_with("toes")) return left ? 4 : 5;
+    for (const char* finger : {"thumb", "index", "middle", "ring", "little"}) {
+        if (name.starts_with(finger)) return 6;
+    }
+    return 7;
+}
+
+void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer) {
+    for (const SkinnedMesh& mesh : panel.character->meshes) {
+        std::vector<Vec3> places(mesh.positions.size());
+        deform(mesh, stage.bones, places);
+        for (Vec3& place : places) place = stage.upright(place);
+        std::vector<Vec3> normals(places.size(), Vec3::Zero());
+        for (const auto& t : mesh.triangles) {
+            const Vec3 normal = (places[t[1]] - places[t[0]]).cross(places[t[2]] - places[t[0]]);
+            for (const std::uint32_t corner : t) normals[corner] += normal;
+        }
+        const Color color{shown(mesh.color[0]), shown(mesh.color[1]), shown(mesh.color[2])};
+        const auto corner = [&](std::uint32_t i) {
+            const float length = normals[i].norm();
+            return vertex(camera, places[i], length > 0.0f ? Vec3(normals[i] / length) : Vec3(Vec3::UnitY()));
+        };
+        for (const auto& t : mesh.triangles) layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, k_sunk);
+    }
+}
+
+void draw_bones(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer) {
+    const Chart& chart = *panel.chart;
+    const Skeleton& skeleton = panel.character->skeleton;
+    const float unit = std::max(chart.height, 1e-6f);
+    for (int bone = 0; bone < static_cast<int>(skeleton.size()); ++bone) {
+        const std::size_t group = group_of(chart, bone);
+        const bool fine = group == 6 || group == k_helper_group;
+        if (bone == chart.ground) continue;
+        ball(stage.bone(bone), unit * (fine ? 0.0045f : 0.009f), bone_groups()[group].color, camera, layer);
+        const int parent = skeleton.parent(bone);
+        if (parent == k_no_bone || parent == chart.ground) continue;
+        // A segment has the color of the bone that it belongs to: the upper one, unless only the lower is charted.
+        const std::size_t upper = group_of(chart, parent);
+        const bool helper = group == k_helper_group || upper == k_helper_group;
+        const std::size_t shown_group = helper ? k_helper_group : upper;
+        const float length = (stage.bone(bone) - stage.bone(parent)).norm();
+        const float thickness = helper ? 0.0035f : fine ? 0.006f : 0.014f;
+        spindle(stage.bone(parent), stage.bone(bone), std::min(unit * thickness, 0.3f * length), bone_groups()[shown_group].color, camera, layer);
+    }
+}
+
+}  // namespace dendraxis::draw

@@ -1,0 +1,87 @@
+// The commands of the tool: one function a command, one file each. Arguments come parsed; what is wrong is thrown.
+#pragma once
+
+#include <dendraxis/base/finding.hpp>
+
+#include <filesystem>
+#include <stdexcept>
+#include <string>
+#include <vector>
+
+namespace dendraxis::tool {
+
+namespace fs = std::filesystem;
+
+/// Exit statuses.
+enum Status { k_done = 0, k_gate_failed = 1, k_wrong_usage = 2, k_bad_input = 3 };
+
+/// The call itself makes no sense; exit status 2.
+class UsageError : public std::runtime_error {
+ public:
+    using std::runtime_error::runtime_error;
+};
+
+struct SurveyArguments {
+    fs::path character;
+    bool json = false;
+};
+
+struct ChartArguments {
+    fs::path character;
+    fs::path out;
+    bool json = false;
+};
+
+struct PairArguments {
+    fs::path source;
+    fs::path target;
+    fs::path out;
+    bool json = false;
+};
+
+struct RetargetArguments {
+    fs::path source;
+    fs::path target;
+    fs::path pairing;
+    std::vector<std::string> clips;
+    fs::path out;
+    fs::path out_dir;
+    float fps = 0.0f;
+    bool json = false;
+};
+
+struct DrawArguments {
+    fs::path character;
+    fs::path beside;
+    std::string clip;
+    std::vector<int> frames;
+    std::string view = "quarter";
+    fs::path out;
+    bool json = false;
+};
+
+struct DemoArguments {
+    fs::path out = "demo-out";
+    bool json = false;
+};
+
+int run_survey(const SurveyArguments& arguments);
+int run_chart(const ChartArguments& arguments);
+int run_pair(const PairArguments& arguments);
+int run_retarget(const RetargetArguments& arguments);
+int run_draw(const DrawArguments& arguments);
+int run_demo(const DemoArguments& arguments);
+
+// ------------------------------------------------------------------ shared by the commands (print.cpp)
+
+/// Text for people in bold or dim, on a terminal that shows it and where NO_COLOR is not set.
+std::string bold(const std::string& text);
+std::string dim(const std::string& text);
+
+/// One line a finding, worst first.
+void print_findings(const Findings& findings);
+
+/// Throws `UsageError` where `out` is one of the files that are read.
+void check_not_input(const fs::path& out, const std::vector<fs::path>& inputs);
+
+}  // namespace dendraxis::tool

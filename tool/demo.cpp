@@ -1,0 +1,72 @@
+#include "commands.hpp"
+
+#include <dendraxis/base/error.hpp>
+
+#include <fmt/core.h>
+
+namespace dendraxis::tool {
+namespace {
+
+// The demo files beside an installed program, or in the source tree that this one was built from.
+fs::path demo_folder() {
+    std::error_code ignored;
+    const fs::path program = fs::read_symlink("/proc/self/exe", ignored);
+    for (const fs::path& folder : {program.parent_path().parent_path() / "share" / "dendraxis" / "harbour", fs::path(DENDRAXIS_DEMO_FOLDER)}) {
+        if (fs::exists(folder / "diver.glb")) return folder;
+    }
+    throw Error(DENDRAXIS_DEMO_FOLDER, "the demo characters are not there", "", "install the program or keep its source tree");
+}
+
+void say(bool quiet, const std::string& command) {
+    if (!quiet) fmt::print("\n{}\n", bold("$ dendraxis " + command));
+}
+
+}  // namespace
+
+int run_demo(const DemoArguments& arguments) {
+    const fs::path in = demo_folder();
+    const fs::path diver = in / "diver.glb";
+    const fs::path bosun = in / "bosun.glb";
+    const fs::path sheet = arguments.out / "bosun.rig.json";
+    const fs::path pairing = arguments.out / "diver-to-bosun.pair.json";
+    const fs::path result = arguments.out / "bosun-moving.glb";
+    const fs::path rests = arguments.out / "both-at-rest.png";
+    const fs::path walk = arguments.out / "stroll.png";
+    const fs::path wave = arguments.out / "wave-lantern.png";
+
+    const bool quiet = arguments.json;
+    if (!quiet) {
+        say(quiet, fmt::format("survey {}", diver.string()));
+        run_survey({diver, false});
+        say(quiet, fmt::format("chart {} -o {}", bosun.string(), sheet.string()));
+        run_chart({bosun, sheet, false});
+        say(quiet, fmt::format("pair {} {} -o {}", diver.string(), bosun.string(), pairing.string()));
+        run_pair({diver, bosun, pairing, false});
+        say(quiet, fmt::format("retarget --source {} --target {} --pairing {} -o {}", diver.string(), bosun.string(), pairing.string(), result.string()));
+    }
+    RetargetArguments retarget;
+    retarget.source = diver;
+    retarget.target = bosun;
+    retarget.pairing = quiet ? fs::path() : pairing;
+    retarget.out = result;
+    retarget.json = arguments.json;
+    run_retarget(retarget);
+    if (quiet) return k_done;
+    say(quiet, fmt::format("draw {} --beside {} -o {}", diver.string(), bosun.string(), rests.string()));
+    run_draw({diver, bosun, "", {}, "front", rests, false});
+    for (const auto& [clip, frames, picture] : {std::tuple("stroll", std::vector{3, 11, 19}, walk), std::tuple("wave-lantern", std::vector{0, 42, 54}, wave)}) {
+        say(quiet, fmt::format("draw {} --beside {} --clip {} --frame {} {} {} -o {}", diver.string(), result.string(), clip, frames[0], frames[1],
+                               frames[2], picture.string()));
+        run_draw({diver, result, clip, frames, "quarter", picture, false});
+    }
+    fmt::print("\n{}\n", bold("open these"));
+    fmt::print("  {:<32} the diver and the bosun as their files have them\n", rests.string());
+    fmt::print("  {:<32} the diver's stroll, and the bosun doing it\n", walk.string());
+    fmt::print("  {:<32} the diver waving, and the bosun doing it\n", wave.string());
+    fmt::print("  {:<32} the bosun with all clips: any glTF viewer plays it\n", result.string());
+    fmt::print("  {:<32} what was found out about the bosun; plain text\n", sheet.string());
+    fmt::print("  {:<32} which chain answers to which; edit it and run `retarget` again\n", pairing.string());
+    return k_done;
+}
+
+}  // namespace dendraxis::tool

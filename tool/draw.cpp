@@ -1,0 +1,65 @@
+#include "commands.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/draw/picture.hpp>
+#include <dendraxis/io/sheet.hpp>
+#include <dendraxis/io/write_file.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <fmt/core.h>
+
+namespace dendraxis::tool {
+namespace {
+
+draw::View view_named(const std::string& name) {
+    if (name == "front") return draw::View::front;
+    if (name == "side") return draw::View::side;
+    if (name == "back") return draw::View::back;
+    return draw::View::quarter;
+}
+
+draw::Panel make_panel(const io::Rig& rig, const std::string& clip_name, int frame) {
+    draw::Panel panel{&rig.character, &rig.chart, rest_pose(rig.character.skeleton), rig.character.name, ""};
+    panel.subtitle = fmt::format("{:.2f} m, {} bones, at rest", rig.chart.height, rig.character.skeleton.size());
+    if (clip_name.empty()) return panel;
+    const Clip& clip = rig.character.clip(clip_name);
+    if (frame >= static_cast<int>(clip.frame_count())) {
+        throw Error(rig.character.file, fmt::format("the clip '{}' has no frame {}", clip_name, frame), "",
+                    fmt::format("its frames are 0 to {}", clip.frame_count() - 1));
+    }
+    const auto pose = clip.frame(static_cast<std::size_t>(frame));
+    panel.pose.assign(pose.begin(), pose.end());
+    panel.subtitle = fmt::format("{}, frame {}", clip_name, frame);
+    return panel;
+}
+
+}  // namespace
+
+int run_draw(const DrawArguments& arguments) {
+    if (arguments.out.extension() != ".png") throw UsageError(arguments.out.string() + ": the output must end in .png");
+    if (!arguments.frames.empty() && arguments.clip.empty()) throw UsageError("draw: --frame needs --clip NAME");
+    std::vector<io::Rig> rigs{io::load_rig(arguments.character)};
+    if (!arguments.beside.empty()) rigs.push_back(io::load_rig(arguments.beside));
+    const std::vector<int> frames = arguments.frames.empty() ? std::vector{0} : arguments.frames;
+
+    // One frame: the characters beside each other. Several: a column a frame, a row a character.
+    std::vector<draw::Panel> panels;
+    for (const io::Rig& rig : rigs) {
+        for (const int frame : frames) panels.push_back(make_panel(rig, arguments.clip, frame));
+    }
+    draw::PictureOptions options;
+    options.view = view_named(arguments.view);
+    if (frames.size() > 1) options.columns = static_cast<int>(frames.size());
+    check_not_input(arguments.out, {arguments.character, arguments.beside});
+    const io::OutputFile file{arguments.out, draw::draw_png(panels, options)};
+    io::write_files({&file, 1});
+    if (arguments.json) {
+        fmt::print("{{\"file\": \"{}\", \"width\": {}, \"height\": {}, \"panels\": {}}}\n", arguments.out.generic_string(), options.width,
+                   options.height, panels.size());
+    } else {
+        fmt::print("wrote {}\n", arguments.out.string());
+    }
+    return k_done;
+}
+
+}  // namespace dendraxis::tool
