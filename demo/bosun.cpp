@@ -35,7 +35,7 @@ const std::vector<Joint> k_plan = {
     {"Bo.{}.UpLeg", "Bo.Pelvis", {0.108f, 0.765f, 0}},
     {"Bo.{}.LoLeg", "Bo.{}.UpLeg", {0.122f, 0.435f, 0.008f}},
     {"Bo.{}.Ankle", "Bo.{}.LoLeg", {0.132f, 0.110f, -0.024f}},
-    {"Bo.{}.Ball", "Bo.{}.Ankle", {0.158f, 0.032f, 0.130f}},
+    {"Bo.{}.Ball", "Bo.{}.Ankle", {0.152f, 0.032f, 0.098f}},
     {"Bo.{}.UpLegTwist", "Bo.{}.UpLeg", {0.115f, 0.600f, 0.004f}},
     {"Bo.{}.LoLegTwist", "Bo.{}.LoLeg", {0.127f, 0.2725f, -0.008f}},
 };
@@ -163,7 +163,7 @@ void sculpt_leg(Sculptor& s, const std::string& side, float x) {
            {{0.00f, 0.098f, 0.108f}, {0.10f, 0.096f, 0.105f}, {0.20f, 0.087f, 0.094f}, {0.30f, 0.077f, 0.082f}, {0.34f, 0.075f, 0.080f}, {0.40f, 0.075f, 0.080f}, {0.50f, 0.075f, 0.080f}},
            Vec3::UnitZ(), 16);
     const WeightsAt boot = [&](const Vec3& p) {
-        const float toe = smooth_step(0.105f, 0.155f, p.z()) * smooth_step(0.15f, 0.10f, p.y());
+        const float toe = smooth_step(0.075f, 0.125f, p.z()) * smooth_step(0.15f, 0.10f, p.y());
         const float shin = smooth_step(0.12f, 0.20f, p.y());
         const float twist = smooth_step(0.34f, 0.22f, p.y());
         return Weights{{b("Ball"), toe}, {b("LoLegTwist"), (1 - toe) * shin * twist}, {b("LoLeg"), (1 - toe) * shin * (1 - twist)}, {b("Ankle"), (1 - toe) * (1 - shin)}};

@@ -1,0 +1,149 @@
+#include "variants.hpp"
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <array>
+#include <functional>
+#include <random>
+#include <utility>
+
+namespace variants {
+namespace {
+
+using dendraxis::Affine;
+using dendraxis::Bone;
+using dendraxis::Skeleton;
+using dendraxis::SkinnedMesh;
+
+// Rebuilds a character from new model-space rests and a new node above; the surface stays where it was, moved by `surface`.
+Character rebuilt(Character character, std::vector<Transform> model, const Transform& above, const Affine& surface = Affine::Identity()) {
+    std::vector<Bone> bones(character.skeleton.bones().begin(), character.skeleton.bones().end());
+    const std::vector<Transform> old = dendraxis::rest_in_model_space(character.skeleton);
+    for (std::size_t i = 0; i < bones.size(); ++i) {
+        const Transform& parent = bones[i].parent == dendraxis::k_no_bone ? above : model[static_cast<std::size_t>(bones[i].parent)];
+        bones[i].rest = inverse(parent) * model[i];
+        bones[i].rest.rotation.normalize();
+    }
+    for (SkinnedMesh& mesh : character.meshes) {
+        for (std::size_t k = 0; k < mesh.bones.size(); ++k) {
+            const auto bone = static_cast<std::size_t>(mesh.bones[k]);
+            mesh.inverse_bind[k] = to_affine(model[bone]).inverse() * surface * to_affine(old[bone]) * mesh.inverse_bind[k];
+            mesh.inverse_bind[k].makeAffine();
+        }
+    }
+    character.skeleton = Skeleton(std::move(bones), above);
+    character.clips.clear();
+    return character;
+}
+
+}  // namespace
+
+Character renamed(Character character) {
+    static constexpr std::array<std::pair<const char*, const char*>, 17> k_words{{{"upper_arm", "ArmUpper"}, {"forearm", "Elbow"}, {"hand", "Wrist"},
+        {"shoulder", "Clavicle"}, {"spine_1", "Waist"}, {"spine_2", "Abdomen"}, {"chest", "Thorax"}, {"hips", "Pelvis"}, {"ground", "Root"},
+        {"thigh", "UpLeg"}, {"shin", "Knee"}, {"foot", "Ankle"}, {"toes", "Ball"}, {"head", "Skull"}, {"neck", "Nape"}, {"index", "Pointer"}, {"little", "Pinky"}}};
+    std::vector<Bone> bones(character.skeleton.bones().begin(), character.skeleton.bones().end());
+    for (Bone& bone : bones) {
+        std::string name = bone.name;
+        std::string side;
+        for (const auto& [word, letter] : {std::pair("_left", ".L"), std::pair("_right", ".R")}) {
+            const auto at = name.find(word);
+            if (at == std::string::npos) continue;
+            name.erase(at, std::string(word).size());
+            side = letter;
+        }
+        for (const auto& [word, other] : k_words) {
+            const auto at = name.find(word);
+            if (at != std::string::npos) name.replace(at, std::string(word).size(), other);
+        }
+        bone.name = bone.label = "RIG:" + name + side;
+    }
+    character.skeleton = Skeleton(std::move(bones), character.skeleton.above());
+    character.clips.clear();
+    return character;
+}
+
+Character reaxed(Character character, unsigned seed) {
+    std::mt19937 random(seed);
+    std::normal_distribution<float> normal;
+    std::vector<Transform> model = dendraxis::rest_in_model_space(character.skeleton);
+    for (Transform& bone : model) {
+        bone.rotation = (bone.rotation * Quat(normal(random), normal(random), normal(random), normal(random)).normalized()).normalized();
+    }
+    const Transform above = character.skeleton.above();
+    return rebuilt(std::move(character), std::move(model), above);
+}
+
+Character under_scaled_node(Character character, float factor) {
+    std::vector<Transform> model = dendraxis::rest_in_model_space(character.skeleton);
+    Transform above = character.skeleton.above();
+    above.scale /= factor;
+    for (Transform& bone : model) bone.scale /= factor;
+    return rebuilt(std::move(character), std::move(model), above);
+}
+
+Character turned(Character character, const Quat& by) {
+    std::vector<Transform> model = dendraxis::rest_in_model_space(character.skeleton);
+    Transform turn;
+    turn.rotation = by;
+    for (Transform& bone : model) bone = turn * bone;
+    return rebuilt(std::move(character), std::move(model), {}, to_affine(turn));
+}
+
+Character under_turned_node(Character character, const Quat& by) {
+    std::vector<Transform> model = dendraxis::rest_in_model_space(character.skeleton);
+    Transform above;
+    above.rotation = by.conjugate();
+    return rebuilt(std::move(character), std::move(model), above);
+}
+
+Character arms_lowered(Character character, float degrees) {
+    std::vector<Transform> local = dendraxis::rest_pose(character.skeleton);
+    std::vector<Transform> model = dendraxis::rest_in_model_space(character.skeleton);
+    for (const auto& [name, sign] : {std::pair("upper_arm_left", -1.0f), std::pair("upper_arm_right", 1.0f)}) {
+        const auto bone = static_cast<std::size_t>(character.skeleton.find(name));
+        const Quat by(Eigen::AngleAxisf(sign * degrees / dendraxis::k_degrees, Vec3::UnitZ()));
+        local[bone].rotation = local[bone].rotation * (model[bone].rotation.conjugate() * by * model[bone].rotation);
+    }
+    to_model_space(character.skeleton, local, model);
+    // The surface goes with the bones: bound where they now stand.
+    std::vector<Affine> matrices(model.size());
+    to_model_matrices(character.skeleton, local, matrices);
+    for (SkinnedMesh& mesh : character.meshes) {
+        std::vector<Vec3> positions(mesh.positions.size());
+        deform(mesh, matrices, positions);
+        mesh.positions = std::move(positions);
+        for (std::size_t k = 0; k < mesh.bones.size(); ++k) mesh.inverse_bind[k] = matrices[static_cast<std::size_t>(mesh.bones[k])].inverse();
+    }
+    std::vector<Bone> bones(character.skeleton.bones().begin(), character.skeleton.bones().end());
+    for (std::size_t i = 0; i < bones.size(); ++i) bones[i].rest = local[i];
+    character.skeleton = Skeleton(std::move(bones), character.skeleton.above());
+    character.clips.clear();
+    return character;
+}
+
+Character scaled(Character character, float factor) {
+    std::vector<Transform> model = dendraxis::rest_in_model_space(character.skeleton);
+    for (Transform& bone : model) bone.translation *= factor;
+    const Transform above = character.skeleton.above();
+    return rebuilt(std::move(character), std::move(model), above, Affine(Eigen::Scaling(factor)));
+}
+
+float worst_distance(const Skeleton& a, const dendraxis::Clip& clip_a, const Skeleton& b, const dendraxis::Clip& clip_b, const Transform& to) {
+    if (clip_a.frame_count() != clip_b.frame_count() || a.size() != b.size()) return 1e9f;
+    float worst = 0.0f;
+    std::vector<Transform> model_a(a.size());
+    std::vector<Transform> model_b(b.size());
+    for (std::size_t f = 0; f < clip_a.frame_count(); ++f) {
+        to_model_space(a, clip_a.frame(f), model_a);
+        to_model_space(b, clip_b.frame(f), model_b);
+        for (std::size_t i = 0; i < a.size(); ++i) {
+            worst = std::max(worst, (apply(to, model_a[i].translation) - model_b[i].translation).norm());
+        }
+    }
+    return worst;
+}
+
+}  // namespace variants
