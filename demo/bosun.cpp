@@ -50,7 +50,9 @@ void sculpt_head(Sculptor& s) {
         return Weights{{"Bo.Skull", share}, {"Bo.Nape", 1.0f - share}};
     };
     s.material("skin", {0.42f, 0.22f, 0.13f});
-    s.tube({{{0, 1.31f, -0.014f}, {0.072f, 0, 0}, {0, 0, 0.072f}}, {{0, 1.41f, 0.000f}, {0.066f, 0, 0}, {0, 0, 0.072f}}}, head);
+    s.tube({{{0, 1.31f, -0.014f}, {0.072f, 0, 0}, {0, 0, 0.072f}},
+            {{0, 1.41f, 0.000f}, {0.066f, 0, 0}, {0, 0, 0.072f}}},
+           head);
     s.tube({{{0, 1.395f, 0.030f}, {0.050f, 0, 0}, {0, 0, 0.066f}},
             {{0, 1.43f, 0.020f}, {0.076f, 0, 0}, {0, 0, 0.090f}},
             {{0, 1.48f, 0.014f}, {0.084f, 0, 0}, {0, 0, 0.099f}},
@@ -58,9 +60,11 @@ void sculpt_head(Sculptor& s) {
             {{0, 1.575f, 0.002f}, {0.060f, 0, 0}, {0, 0, 0.078f}}},
            head, 20);
     s.ellipsoid({0, 1.478f, 0.116f}, {0.022f, 0.022f, 0.020f}, "Bo.Skull", 10);
-    for (const float side : {-1.0f, 1.0f}) s.ellipsoid({side * 0.086f, 1.480f, 0.004f}, {0.011f, 0.028f, 0.018f}, "Bo.Skull", 8);
+    for (const float side : {-1.0f, 1.0f})
+        s.ellipsoid({side * 0.086f, 1.480f, 0.004f}, {0.011f, 0.028f, 0.018f}, "Bo.Skull", 8);
     s.material("dark", {0.03f, 0.03f, 0.04f});
-    for (const float side : {-1.0f, 1.0f}) s.ellipsoid({side * 0.034f, 1.505f, 0.103f}, {0.011f, 0.009f, 0.008f}, "Bo.Skull", 8);
+    for (const float side : {-1.0f, 1.0f})
+        s.ellipsoid({side * 0.034f, 1.505f, 0.103f}, {0.011f, 0.009f, 0.008f}, "Bo.Skull", 8);
     s.material("beard", {0.50f, 0.50f, 0.48f});
     s.tube({{{0, 1.352f, 0.080f}, {0.030f, 0, 0}, {0, 0, 0.026f}},
             {{0, 1.392f, 0.062f}, {0.062f, 0, 0}, {0, 0, 0.058f}},
@@ -68,9 +72,13 @@ void sculpt_head(Sculptor& s) {
             {{0, 1.458f, 0.030f}, {0.084f, 0, 0}, {0, 0, 0.082f}}},
            head, 18);
     s.material("coat", {0.035f, 0.06f, 0.13f});
-    s.tube({{{0, 1.548f, 0.004f}, {0.089f, 0, 0}, {0, 0, 0.106f}}, {{0, 1.575f, 0.002f}, {0.092f, 0, 0}, {0, 0, 0.110f}}, {{0, 1.600f, 0.004f}, {0.082f, 0, 0}, {0, 0, 0.100f}}},
+    s.tube({{{0, 1.548f, 0.004f}, {0.089f, 0, 0}, {0, 0, 0.106f}},
+            {{0, 1.575f, 0.002f}, {0.092f, 0, 0}, {0, 0, 0.110f}},
+            {{0, 1.600f, 0.004f}, {0.082f, 0, 0}, {0, 0, 0.100f}}},
            head, 20);
-    s.tube({{{-0.062f, 1.548f, 0.102f}, {0, 0.005f, 0}, {0, 0, 0.028f}}, {{0, 1.552f, 0.122f}, {0, 0.006f, 0}, {0, 0, 0.038f}}, {{0.062f, 1.548f, 0.102f}, {0, 0.005f, 0}, {0, 0, 0.028f}}},
+    s.tube({{{-0.062f, 1.548f, 0.102f}, {0, 0.005f, 0}, {0, 0, 0.028f}},
+            {{0, 1.552f, 0.122f}, {0, 0.006f, 0}, {0, 0, 0.038f}},
+            {{0.062f, 1.548f, 0.102f}, {0, 0.005f, 0}, {0, 0, 0.028f}}},
            head, 10);
 }
 
@@ -80,12 +88,14 @@ Weights torso_weights(const Vec3& p) {
     float left = 1.0f;
     const float side = smooth_step(0.12f, 0.22f, std::abs(p.x())) * smooth_step(1.17f, 1.23f, p.y());
     for (int i = 4; i >= 0; --i) {
-        const float here = smooth_step(k_heights[static_cast<std::size_t>(i)] - 0.045f, k_heights[static_cast<std::size_t>(i)] + 0.045f, p.y());
+        const float here = smooth_step(k_heights[static_cast<std::size_t>(i)] - 0.045f,
+                                       k_heights[static_cast<std::size_t>(i)] + 0.045f, p.y());
         const float share = left * here;
         left *= 1.0f - here;
         const std::string name = "Bo.Back" + std::to_string(i + 1);
         if (share > 1e-4f) weights.emplace_back(name, i == 4 ? share * (1 - side) : share);
-        if (i == 4 && share * side > 1e-4f) weights.emplace_back(p.x() > 0 ? "Bo.L.Collar" : "Bo.R.Collar", share * side);
+        if (i == 4 && share * side > 1e-4f)
+            weights.emplace_back(p.x() > 0 ? "Bo.L.Collar" : "Bo.R.Collar", share * side);
     }
     // The skirts of the coat go with the thighs, the more the lower and the farther to the side.
     const float down = smooth_step(0.80f, 0.52f, p.y());
@@ -112,13 +122,22 @@ void sculpt_coat(Sculptor& s) {
             {{0, 1.27f, -0.010f}, {0.186f, 0, 0}, {0, 0, 0.116f}, 2.3f},
             {{0, 1.32f, -0.012f}, {0.112f, 0, 0}, {0, 0, 0.092f}, 2.0f}},
            torso_weights, 28);
-    s.tube({{{0, 1.305f, -0.010f}, {0.118f, 0, 0}, {0, 0, 0.100f}}, {{0, 1.365f, -0.010f}, {0.098f, 0, 0}, {0, 0, 0.096f}}},
-           [](const Vec3&) { return Weights{{"Bo.Back5", 1.0f}}; }, 20);
+    s.tube(
+        {{{0, 1.305f, -0.010f}, {0.118f, 0, 0}, {0, 0, 0.100f}},
+         {{0, 1.365f, -0.010f}, {0.098f, 0, 0}, {0, 0, 0.096f}}},
+        [](const Vec3&) {
+            return Weights{{"Bo.Back5", 1.0f}};
+        },
+        20);
     s.material("belt", {0.20f, 0.11f, 0.05f});
-    s.tube({{{0, 0.850f, 0.003f}, {0.230f, 0, 0}, {0, 0, 0.188f}, 2.3f}, {{0, 0.895f, 0.007f}, {0.230f, 0, 0}, {0, 0, 0.194f}, 2.3f}}, torso_weights, 28);
+    s.tube({{{0, 0.850f, 0.003f}, {0.230f, 0, 0}, {0, 0, 0.188f}, 2.3f},
+            {{0, 0.895f, 0.007f}, {0.230f, 0, 0}, {0, 0, 0.194f}, 2.3f}},
+           torso_weights, 28);
     s.material("brass", {0.70f, 0.48f, 0.15f});
     s.ellipsoid({0, 0.872f, 0.196f}, {0.034f, 0.027f, 0.010f}, "Bo.Back1", 10);
-    for (const auto& [y, z, name] : {std::tuple(0.98f, 0.200f, "Bo.Back2"), std::tuple(1.07f, 0.186f, "Bo.Back3"), std::tuple(1.16f, 0.160f, "Bo.Back4")}) {
+    for (const auto& [y, z, name] :
+         {std::tuple(0.98f, 0.200f, "Bo.Back2"), std::tuple(1.07f, 0.186f, "Bo.Back3"),
+          std::tuple(1.16f, 0.160f, "Bo.Back4")}) {
         for (const float x : {-0.055f, 0.055f}) s.ellipsoid({x, y, z}, {0.012f, 0.012f, 0.007f}, name, 8);
     }
 }
@@ -129,8 +148,16 @@ void sculpt_arm(Sculptor& s, const std::string& side) {
     const Vec3 along = (wrist - s.joint(b("LoArm"))).normalized();
     s.material("coat", {0.035f, 0.06f, 0.13f});
     s.limb({b("Collar"), b("UpArm"), b("UpArmTwist"), b("LoArm"), b("LoArmTwist")}, wrist,
-           {{0.11f, 0.088f, 0.088f}, {0.18f, 0.092f, 0.090f}, {0.25f, 0.082f, 0.080f}, {0.33f, 0.074f, 0.072f}, {0.43f, 0.069f, 0.068f},
-            {0.48f, 0.068f, 0.067f}, {0.53f, 0.068f, 0.066f}, {0.62f, 0.066f, 0.064f}, {0.70f, 0.063f, 0.062f}, {0.735f, 0.064f, 0.063f}},
+           {{0.11f, 0.088f, 0.088f},
+            {0.18f, 0.092f, 0.090f},
+            {0.25f, 0.082f, 0.080f},
+            {0.33f, 0.074f, 0.072f},
+            {0.43f, 0.069f, 0.068f},
+            {0.48f, 0.068f, 0.067f},
+            {0.53f, 0.068f, 0.066f},
+            {0.62f, 0.066f, 0.064f},
+            {0.70f, 0.063f, 0.062f},
+            {0.735f, 0.064f, 0.063f}},
            Vec3::UnitY(), 16);
     s.material("skin", {0.42f, 0.22f, 0.13f});
     const Vec3 flat = Vec3::UnitZ();
@@ -147,7 +174,10 @@ void sculpt_arm(Sculptor& s, const std::string& side) {
         const Vec3 tip = middle + (middle - from).normalized() * length;
         const float whole = (middle - from).norm() + length;
         s.limb({b(first), b(second)}, tip,
-               {{-0.006f, thickness, thickness}, {0.5f * whole, thickness, thickness}, {whole - 0.005f, 0.82f * thickness, 0.8f * thickness}}, Vec3::UnitY(), 8);
+               {{-0.006f, thickness, thickness},
+                {0.5f * whole, thickness, thickness},
+                {whole - 0.005f, 0.82f * thickness, 0.8f * thickness}},
+               Vec3::UnitY(), 8);
     };
     finger("Index1", "Index2", 0.038f, 0.0135f);
     finger("Middle1", "Middle2", 0.041f, 0.0140f);
@@ -160,13 +190,22 @@ void sculpt_leg(Sculptor& s, const std::string& side, float x) {
     const auto b = [&](const char* name) { return bone(side, name); };
     s.material("trousers", {0.16f, 0.16f, 0.17f});
     s.limb({b("UpLeg"), b("UpLegTwist"), b("LoLeg"), b("LoLegTwist")}, s.joint(b("Ankle")),
-           {{0.00f, 0.098f, 0.108f}, {0.10f, 0.096f, 0.105f}, {0.20f, 0.087f, 0.094f}, {0.30f, 0.077f, 0.082f}, {0.34f, 0.075f, 0.080f}, {0.40f, 0.075f, 0.080f}, {0.50f, 0.075f, 0.080f}},
+           {{0.00f, 0.098f, 0.108f},
+            {0.10f, 0.096f, 0.105f},
+            {0.20f, 0.087f, 0.094f},
+            {0.30f, 0.077f, 0.082f},
+            {0.34f, 0.075f, 0.080f},
+            {0.40f, 0.075f, 0.080f},
+            {0.50f, 0.075f, 0.080f}},
            Vec3::UnitZ(), 16);
     const WeightsAt boot = [&](const Vec3& p) {
         const float toe = smooth_step(0.075f, 0.125f, p.z()) * smooth_step(0.15f, 0.10f, p.y());
         const float shin = smooth_step(0.12f, 0.20f, p.y());
         const float twist = smooth_step(0.34f, 0.22f, p.y());
-        return Weights{{b("Ball"), toe}, {b("LoLegTwist"), (1 - toe) * shin * twist}, {b("LoLeg"), (1 - toe) * shin * (1 - twist)}, {b("Ankle"), (1 - toe) * (1 - shin)}};
+        return Weights{{b("Ball"), toe},
+                       {b("LoLegTwist"), (1 - toe) * shin * twist},
+                       {b("LoLeg"), (1 - toe) * shin * (1 - twist)},
+                       {b("Ankle"), (1 - toe) * (1 - shin)}};
     };
     s.material("sea-boots", {0.42f, 0.30f, 0.05f});
     s.tube({{{x * 0.1235f, 0.400f, 0.002f}, {0.096f, 0, 0}, {0, 0, 0.102f}},
@@ -176,13 +215,18 @@ void sculpt_leg(Sculptor& s, const std::string& side, float x) {
             {{x * 0.134f, 0.100f, -0.012f}, {0.068f, 0, 0}, {0, 0, 0.086f}},
             {{x * 0.136f, 0.060f, -0.010f}, {0.066f, 0, 0}, {0, 0, 0.086f}}},
            boot, 18);
-    const auto sole = [&](float y, float height, float wider, const char* material, std::array<float, 3> color) {
+    const auto sole = [&](float y, float height, float wider, const char* material,
+                          std::array<float, 3> color) {
         s.material(material, color);
         const auto ring = [&](float z, float width, float top) {
-            return Ring{{x * (0.132f + 0.17f * (z + 0.024f)), y + 0.5f * top * height, z}, {width + wider, 0, 0}, {0, 0.5f * top * height, 0}, 2.9f};
+            return Ring{{x * (0.132f + 0.17f * (z + 0.024f)), y + 0.5f * top * height, z},
+                        {width + wider, 0, 0},
+                        {0, 0.5f * top * height, 0},
+                        2.9f};
         };
-        s.tube({ring(-0.092f, 0.052f, 0.90f), ring(-0.04f, 0.064f, 1.0f), ring(0.04f, 0.068f, 1.0f), ring(0.11f, 0.076f, 0.88f), ring(0.17f, 0.076f, 0.76f),
-                ring(0.215f, 0.064f, 0.68f), ring(0.240f, 0.044f, 0.60f)},
+        s.tube({ring(-0.092f, 0.052f, 0.90f), ring(-0.04f, 0.064f, 1.0f), ring(0.04f, 0.068f, 1.0f),
+                ring(0.11f, 0.076f, 0.88f), ring(0.17f, 0.076f, 0.76f), ring(0.215f, 0.064f, 0.68f),
+                ring(0.240f, 0.044f, 0.60f)},
                boot, 18);
     };
     sole(0.012f, 0.112f, 0.0f, "sea-boots", {0.42f, 0.30f, 0.05f});

@@ -10,7 +10,8 @@ using dendraxis::Skeleton;
 using dendraxis::Transform;
 using dendraxis::Vec3;
 
-std::vector<Joint> mirrored(const std::vector<Joint>& plan, const std::string& left, const std::string& right) {
+std::vector<Joint> mirrored(const std::vector<Joint>& plan, const std::string& left,
+                            const std::string& right) {
     std::vector<Joint> joints;
     const auto put = [](std::string text, const std::string& side) {
         const auto hole = text.find("{}");
@@ -33,7 +34,8 @@ Skeleton build_skeleton(const std::vector<Joint>& joints, int axis, const Transf
     for (std::size_t i = 0; i < joints.size(); ++i) index[joints[i].name] = static_cast<int>(i);
     const auto direction_of = [&](const Joint& joint) -> Vec3 {
         for (const Joint& child : joints) {
-            if (child.parent == joint.name && (child.place - joint.place).norm() > 1e-4f) return child.place - joint.place;
+            if (child.parent == joint.name && (child.place - joint.place).norm() > 1e-4f)
+                return child.place - joint.place;
         }
         for (const Joint& parent : joints) {
             if (parent.name == joint.parent) return joint.place - parent.place;

@@ -62,9 +62,11 @@ void sculpt_head(Sculptor& s) {
             {{0, 1.722f, 0.113f}, {0.013f, 0, 0}, {0, 0, 0.015f}},
             {{0, 1.702f, 0.116f}, {0.018f, 0, 0}, {0, 0, 0.017f}}},
            head, 8);
-    for (const float side : {-1.0f, 1.0f}) s.ellipsoid({side * 0.079f, 1.715f, 0.004f}, {0.010f, 0.030f, 0.018f}, "head", 8);
+    for (const float side : {-1.0f, 1.0f})
+        s.ellipsoid({side * 0.079f, 1.715f, 0.004f}, {0.010f, 0.030f, 0.018f}, "head", 8);
     s.material("dark", {0.03f, 0.03f, 0.04f});
-    for (const float side : {-1.0f, 1.0f}) s.ellipsoid({side * 0.031f, 1.742f, 0.103f}, {0.011f, 0.009f, 0.008f}, "head", 8);
+    for (const float side : {-1.0f, 1.0f})
+        s.ellipsoid({side * 0.031f, 1.742f, 0.103f}, {0.011f, 0.009f, 0.008f}, "head", 8);
     s.tube({{{-0.036f, 1.672f, 0.108f}, {0, 0.010f, 0}, {0, 0, 0.008f}},
             {{0, 1.684f, 0.118f}, {0, 0.013f, 0}, {0, 0, 0.010f}},
             {{0.036f, 1.672f, 0.108f}, {0, 0.010f, 0}, {0, 0, 0.008f}}},
@@ -84,14 +86,13 @@ void sculpt_torso(Sculptor& s) {
         const float lower = smooth_step(1.02f, 1.12f, p.y());
         const float side = smooth_step(0.11f, 0.19f, std::abs(p.x())) * smooth_step(1.36f, 1.42f, p.y());
         const std::string shoulder = p.x() > 0 ? "shoulder_left" : "shoulder_right";
-        const float leg = 0.5f * smooth_step(0.96f, 0.86f, p.y()) * smooth_step(0.02f, 0.08f, std::abs(p.x()));
+        const float leg =
+            0.5f * smooth_step(0.96f, 0.86f, p.y()) * smooth_step(0.02f, 0.08f, std::abs(p.x()));
         const float hips = (1 - chest) * (1 - upper) * (1 - lower);
-        return Weights{{"chest", chest * (1 - side)},
-                       {shoulder, chest * side},
-                       {"spine_2", (1 - chest) * upper},
-                       {"spine_1", (1 - chest) * (1 - upper) * lower},
-                       {"hips", hips * (1 - leg)},
-                       {p.x() > 0 ? "thigh_left" : "thigh_right", hips * leg}};
+        return Weights{
+            {"chest", chest * (1 - side)},    {shoulder, chest * side},
+            {"spine_2", (1 - chest) * upper}, {"spine_1", (1 - chest) * (1 - upper) * lower},
+            {"hips", hips * (1 - leg)},       {p.x() > 0 ? "thigh_left" : "thigh_right", hips * leg}};
     };
     s.material("canvas", {0.46f, 0.37f, 0.20f});
     s.tube({{{0, 0.875f, -0.004f}, {0.120f, 0, 0}, {0, 0, 0.088f}, 2.4f},
@@ -106,13 +107,18 @@ void sculpt_torso(Sculptor& s) {
             {{0, 1.53f, -0.010f}, {0.085f, 0, 0}, {0, 0, 0.074f}, 2.0f}},
            torso, 24);
     s.material("copper", {0.55f, 0.25f, 0.10f});
-    s.tube({{{0, 1.475f, 0.000f}, {0.152f, 0, 0}, {0, 0, 0.122f}},
-            {{0, 1.505f, -0.002f}, {0.132f, 0, 0}, {0, 0, 0.110f}},
-            {{0, 1.528f, -0.004f}, {0.094f, 0, 0}, {0, 0, 0.092f}},
-            {{0, 1.552f, -0.004f}, {0.086f, 0, 0}, {0, 0, 0.087f}}},
-           [](const Vec3&) { return Weights{{"chest", 1.0f}}; }, 24);
+    s.tube(
+        {{{0, 1.475f, 0.000f}, {0.152f, 0, 0}, {0, 0, 0.122f}},
+         {{0, 1.505f, -0.002f}, {0.132f, 0, 0}, {0, 0, 0.110f}},
+         {{0, 1.528f, -0.004f}, {0.094f, 0, 0}, {0, 0, 0.092f}},
+         {{0, 1.552f, -0.004f}, {0.086f, 0, 0}, {0, 0, 0.087f}}},
+        [](const Vec3&) {
+            return Weights{{"chest", 1.0f}};
+        },
+        24);
     s.material("leather", {0.12f, 0.07f, 0.04f});
-    s.tube({{{0, 1.010f, -0.005f}, {0.176f, 0, 0}, {0, 0, 0.120f}, 2.5f}, {{0, 1.050f, -0.003f}, {0.172f, 0, 0}, {0, 0, 0.118f}, 2.5f}},
+    s.tube({{{0, 1.010f, -0.005f}, {0.176f, 0, 0}, {0, 0, 0.120f}, 2.5f},
+            {{0, 1.050f, -0.003f}, {0.172f, 0, 0}, {0, 0, 0.118f}, 2.5f}},
            torso, 24);
     s.material("brass", {0.70f, 0.48f, 0.15f});
     s.ellipsoid({0, 1.030f, 0.118f}, {0.030f, 0.024f, 0.010f}, "hips", 10);
@@ -124,24 +130,47 @@ void sculpt_arm(Sculptor& s, const std::string& side, float x) {
     s.material("canvas", {0.46f, 0.37f, 0.20f});
     const Vec3 wrist = s.joint(name("hand"));
     s.limb({name("shoulder"), name("upper_arm"), name("forearm")}, wrist,
-           {{0.10f, 0.070f, 0.070f}, {0.16f, 0.073f, 0.074f}, {0.22f, 0.066f, 0.066f}, {0.32f, 0.060f, 0.058f}, {0.43f, 0.053f, 0.052f},
-            {0.46f, 0.052f, 0.051f}, {0.49f, 0.052f, 0.050f}, {0.56f, 0.051f, 0.048f}, {0.66f, 0.043f, 0.041f}, {0.705f, 0.041f, 0.038f}},
+           {{0.10f, 0.070f, 0.070f},
+            {0.16f, 0.073f, 0.074f},
+            {0.22f, 0.066f, 0.066f},
+            {0.32f, 0.060f, 0.058f},
+            {0.43f, 0.053f, 0.052f},
+            {0.46f, 0.052f, 0.051f},
+            {0.49f, 0.052f, 0.050f},
+            {0.56f, 0.051f, 0.048f},
+            {0.66f, 0.043f, 0.041f},
+            {0.705f, 0.041f, 0.038f}},
            up, 16);
     s.material("leather", {0.12f, 0.07f, 0.04f});
-    s.tube({{{x * 0.705f, 1.475f, -0.016f}, {0, 0.038f, 0}, {0, 0, 0.042f}}, {{x * 0.735f, 1.475f, -0.015f}, {0, 0.037f, 0}, {0, 0, 0.041f}}},
-           [&](const Vec3&) { return Weights{{name("forearm"), 1.0f}}; }, 14);
+    s.tube(
+        {{{x * 0.705f, 1.475f, -0.016f}, {0, 0.038f, 0}, {0, 0, 0.042f}},
+         {{x * 0.735f, 1.475f, -0.015f}, {0, 0.037f, 0}, {0, 0, 0.041f}}},
+        [&](const Vec3&) {
+            return Weights{{name("forearm"), 1.0f}};
+        },
+        14);
     s.material("skin", {0.62f, 0.38f, 0.26f});
-    s.tube({{{x * 0.735f, 1.475f, -0.014f}, {0, 0.024f, 0}, {0, 0, 0.030f}},
-            {{x * 0.770f, 1.473f, -0.010f}, {0, 0.022f, 0}, {0, 0, 0.038f}, 2.4f},
-            {{x * 0.810f, 1.474f, -0.010f}, {0, 0.019f, 0}, {0, 0, 0.045f}, 2.8f},
-            {{x * 0.842f, 1.475f, -0.011f}, {0, 0.015f, 0}, {0, 0, 0.044f}, 2.8f}},
-           [&](const Vec3&) { return Weights{{name("hand"), 1.0f}}; }, 14);
+    s.tube(
+        {{{x * 0.735f, 1.475f, -0.014f}, {0, 0.024f, 0}, {0, 0, 0.030f}},
+         {{x * 0.770f, 1.473f, -0.010f}, {0, 0.022f, 0}, {0, 0, 0.038f}, 2.4f},
+         {{x * 0.810f, 1.474f, -0.010f}, {0, 0.019f, 0}, {0, 0, 0.045f}, 2.8f},
+         {{x * 0.842f, 1.475f, -0.011f}, {0, 0.015f, 0}, {0, 0, 0.044f}, 2.8f}},
+        [&](const Vec3&) {
+            return Weights{{name("hand"), 1.0f}};
+        },
+        14);
     const auto finger = [&](const char* kind, float length, float thick) {
         const std::string base = std::string(kind) + "_" + side + "_";
-        const Vec3 tip = s.joint(base + "3") + (s.joint(base + "3") - s.joint(base + "2")).normalized() * length;
-        const float whole = (s.joint(base + "2") - s.joint(base + "1")).norm() + (s.joint(base + "3") - s.joint(base + "2")).norm() + length;
+        const Vec3 tip =
+            s.joint(base + "3") + (s.joint(base + "3") - s.joint(base + "2")).normalized() * length;
+        const float whole = (s.joint(base + "2") - s.joint(base + "1")).norm() +
+                            (s.joint(base + "3") - s.joint(base + "2")).norm() + length;
         s.limb({base + "1", base + "2", base + "3"}, tip,
-               {{-0.004f, thick, thick}, {0.35f * whole, thick, thick}, {0.65f * whole, 0.93f * thick, 0.93f * thick}, {whole - 0.004f, 0.8f * thick, 0.75f * thick}}, up, 8);
+               {{-0.004f, thick, thick},
+                {0.35f * whole, thick, thick},
+                {0.65f * whole, 0.93f * thick, 0.93f * thick},
+                {whole - 0.004f, 0.8f * thick, 0.75f * thick}},
+               up, 8);
     };
     finger("index", 0.022f, 0.0105f);
     finger("middle", 0.023f, 0.0110f);
@@ -154,14 +183,22 @@ void sculpt_leg(Sculptor& s, const std::string& side, float x) {
     const auto name = [&](const char* bone) { return std::string(bone) + "_" + side; };
     s.material("canvas", {0.46f, 0.37f, 0.20f});
     s.limb({name("thigh"), name("shin")}, s.joint(name("foot")),
-           {{0.00f, 0.088f, 0.100f}, {0.08f, 0.090f, 0.100f}, {0.20f, 0.083f, 0.090f}, {0.34f, 0.068f, 0.072f}, {0.41f, 0.062f, 0.066f},
-            {0.45f, 0.060f, 0.064f}, {0.52f, 0.060f, 0.066f}, {0.60f, 0.061f, 0.068f}, {0.72f, 0.054f, 0.058f}},
+           {{0.00f, 0.088f, 0.100f},
+            {0.08f, 0.090f, 0.100f},
+            {0.20f, 0.083f, 0.090f},
+            {0.34f, 0.068f, 0.072f},
+            {0.41f, 0.062f, 0.066f},
+            {0.45f, 0.060f, 0.064f},
+            {0.52f, 0.060f, 0.066f},
+            {0.60f, 0.061f, 0.068f},
+            {0.72f, 0.054f, 0.058f}},
            Vec3::UnitZ(), 16);
     s.material("boots", {0.07f, 0.06f, 0.06f});
     const WeightsAt boot = [&, name](const Vec3& p) {
         const float toe = smooth_step(0.095f, 0.130f, p.z()) * smooth_step(0.12f, 0.08f, p.y());
         const float shin = smooth_step(0.10f, 0.17f, p.y());
-        return Weights{{name("toes"), toe}, {name("shin"), (1 - toe) * shin}, {name("foot"), (1 - toe) * (1 - shin)}};
+        return Weights{
+            {name("toes"), toe}, {name("shin"), (1 - toe) * shin}, {name("foot"), (1 - toe) * (1 - shin)}};
     };
     s.tube({{{x * 0.105f, 0.27f, -0.012f}, {0.066f, 0, 0}, {0, 0, 0.074f}},
             {{x * 0.105f, 0.20f, -0.015f}, {0.062f, 0, 0}, {0, 0, 0.069f}},

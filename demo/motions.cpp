@@ -15,7 +15,9 @@ using dendraxis::Skeleton;
 constexpr float k_pi = 3.14159265f;
 constexpr float k_fps = 30.0f;
 
-float wave(float phase) { return std::cos(2.0f * k_pi * phase); }
+float wave(float phase) {
+    return std::cos(2.0f * k_pi * phase);
+}
 
 template <class PoseAt>
 Clip film(const Skeleton& skeleton, const std::string& name, int frames, const PoseAt& pose_at) {
@@ -40,8 +42,11 @@ void hang_arm(Poser& poser, const std::string& side, float lowered, float forwar
     poser.turn("upper_arm_" + side, turn_x(-forward) * turn_z(-sign * (lowered - 5.0f)) * turn_x(8.0f));
     poser.turn("forearm_" + side, turn_y(-sign * elbow));
     for (const char* finger : {"index", "middle", "ring", "little"}) {
-        const float more = std::string(finger) == "index" ? 0.75f : std::string(finger) == "little" ? 1.15f : 1.0f;
-        for (const char* bone : {"_1", "_2", "_3"}) poser.turn(finger + ("_" + side) + bone, turn_z(-sign * curl * more));
+        const float more = std::string(finger) == "index"    ? 0.75f
+                           : std::string(finger) == "little" ? 1.15f
+                                                             : 1.0f;
+        for (const char* bone : {"_1", "_2", "_3"})
+            poser.turn(finger + ("_" + side) + bone, turn_z(-sign * curl * more));
     }
     for (const char* bone : {"_2", "_3"}) poser.turn("thumb_" + side + bone, turn_y(sign * 0.6f * curl));
 }
@@ -98,15 +103,17 @@ Clip make_stroll(const Skeleton& diver) {
     constexpr float cycle = 1.1f;  // seconds for two steps
     constexpr float speed = k_stride / cycle;
     return film(diver, "stroll", 67, [&](Poser& poser, float seconds) {
-        const float phase = seconds / cycle;  // 0: the left heel strikes
-        const float left = wave(phase);       // 1 at the left heel strike, -1 at the right one
+        const float phase = seconds / cycle;        // 0: the left heel strikes
+        const float left = wave(phase);             // 1 at the left heel strike, -1 at the right one
         const float on_left = wave(phase - 0.30f);  // 1 where the left leg carries
         poser.move("ground", {0, 0, speed * seconds});
-        poser.move("hips", {0.020f * on_left, -0.041f - 0.014f * wave(2.0f * phase - 0.08f), 0.008f * wave(2.0f * phase - 0.30f)});
+        poser.move("hips", {0.020f * on_left, -0.041f - 0.014f * wave(2.0f * phase - 0.08f),
+                            0.008f * wave(2.0f * phase - 0.30f)});
         poser.turn("hips", turn_y(-6.0f * left) * turn_z(-3.2f * on_left) * turn_x(2.5f));
         poser.turn("spine_1", turn_y(3.0f * left) * turn_z(1.4f * on_left) * turn_x(1.0f));
         poser.turn("spine_2", turn_y(4.0f * left) * turn_z(1.6f * on_left) * turn_x(0.5f));
-        poser.turn("chest", turn_y(4.0f * left) * turn_z(1.2f * on_left) * turn_x(-1.0f + 0.8f * wave(2.0f * phase)));
+        poser.turn("chest",
+                   turn_y(4.0f * left) * turn_z(1.2f * on_left) * turn_x(-1.0f + 0.8f * wave(2.0f * phase)));
         poser.turn("neck", turn_y(-2.5f * left) * turn_z(-0.5f * on_left) * turn_x(-1.5f));
         poser.turn("head", turn_y(-2.5f * left) * turn_x(-1.5f - 0.6f * wave(2.0f * phase + 0.1f)));
         for (const std::string side : {"left", "right"}) {
@@ -141,7 +148,8 @@ Clip make_idle(const Skeleton& diver) {
         poser.turn("head", turn_y(9.0f * wave(phase - 0.38f)) * turn_x(1.5f * wave(2.0f * phase - 0.2f)));
         for (const std::string side : {"left", "right"}) {
             poser.turn("shoulder_" + side, turn_z((side == "left" ? 1.0f : -1.0f) * (1.0f - breath) * 0.8f));
-            hang_arm(poser, side, 78.0f + 0.8f * breath, 3.0f + 1.5f * sway, 16.0f + 2.0f * wave(phase - 0.25f), 18.0f);
+            hang_arm(poser, side, 78.0f + 0.8f * breath, 3.0f + 1.5f * sway,
+                     16.0f + 2.0f * wave(phase - 0.25f), 18.0f);
         }
         plant_feet(poser, 8.0f);
     });
@@ -162,7 +170,8 @@ Clip make_wave_lantern(const Skeleton& diver) {
         poser.turn("head", turn_z(-3.0f * up + 1.5f * swing) * turn_x(-4.0f * up) * turn_y(-8.0f * up));
         hang_arm(poser, "left", 76.0f, 3.0f, 18.0f, 18.0f);
         // The right arm: from hanging to raised beside the head, the forearm swinging from side to side.
-        hang_arm(poser, "right", 78.0f - 128.0f * up, 3.0f + 12.0f * up - 10.0f * up, 16.0f + 14.0f * up, 18.0f + 42.0f * up);
+        hang_arm(poser, "right", 78.0f - 128.0f * up, 3.0f + 12.0f * up - 10.0f * up, 16.0f + 14.0f * up,
+                 18.0f + 42.0f * up);
         poser.turn("shoulder_right", turn_z(-18.0f * up));
         poser.turn("upper_arm_right", turn_z(10.0f * swing));
         poser.turn("forearm_right", turn_z(-20.0f * up + 24.0f * swing));

@@ -18,14 +18,17 @@ struct Joint {
 /// Tall, T stance, metres, full fingers, a ground bone, plain names; bones point along their local +Y.
 dendraxis::Character make_diver();
 
-/// Stocky, A stance, data in centimetres and Z-up under a scaled and turned node, other names, five spine bones, twist
-/// bones, two-bone fingers, long arms, big boots, a wide coat; bones point along their local +X.
+/// Stocky, A stance, data in centimetres and Z-up under a scaled and turned node, other names, five spine
+/// bones, twist bones, two-bone fingers, long arms, big boots, a wide coat; bones point along their local +X.
 dendraxis::Character make_bosun();
 
 /// A skeleton from planned joints: each bone's local axis number `axis` points at its first child.
-dendraxis::Skeleton build_skeleton(const std::vector<Joint>& joints, int axis, const dendraxis::Transform& above);
+dendraxis::Skeleton build_skeleton(const std::vector<Joint>& joints, int axis,
+                                   const dendraxis::Transform& above);
 
-/// Left and right: a joint whose name holds `{}` stands for two, mirrored, with `left` and `right` put in its place.
-std::vector<Joint> mirrored(const std::vector<Joint>& plan, const std::string& left, const std::string& right);
+/// Left and right: a joint whose name holds `{}` stands for two, mirrored, with `left` and `right` put in its
+/// place.
+std::vector<Joint> mirrored(const std::vector<Joint>& plan, const std::string& left,
+                            const std::string& right);
 
 }  // namespace harbour

@@ -6,11 +6,18 @@
 
 namespace harbour {
 
-Quat turn_x(float degrees) { return Quat(Eigen::AngleAxisf(degrees / 57.2957795f, Vec3::UnitX())); }
-Quat turn_y(float degrees) { return Quat(Eigen::AngleAxisf(degrees / 57.2957795f, Vec3::UnitY())); }
-Quat turn_z(float degrees) { return Quat(Eigen::AngleAxisf(degrees / 57.2957795f, Vec3::UnitZ())); }
+Quat turn_x(float degrees) {
+    return Quat(Eigen::AngleAxisf(degrees / 57.2957795f, Vec3::UnitX()));
+}
+Quat turn_y(float degrees) {
+    return Quat(Eigen::AngleAxisf(degrees / 57.2957795f, Vec3::UnitY()));
+}
+Quat turn_z(float degrees) {
+    return Quat(Eigen::AngleAxisf(degrees / 57.2957795f, Vec3::UnitZ()));
+}
 
-Poser::Poser(const dendraxis::Skeleton& skeleton) : skeleton_(skeleton), rest_(dendraxis::rest_in_model_space(skeleton)) {
+Poser::Poser(const dendraxis::Skeleton& skeleton)
+    : skeleton_(skeleton), rest_(dendraxis::rest_in_model_space(skeleton)) {
     reset();
 }
 
@@ -36,7 +43,8 @@ void Poser::move(const std::string& bone, const Vec3& by) {
 
 Quat Poser::whole_turn(int bone) const {
     Quat whole = Quat::Identity();
-    for (; bone != dendraxis::k_no_bone; bone = skeleton_.parent(bone)) whole = turns_[static_cast<std::size_t>(bone)] * whole;
+    for (; bone != dendraxis::k_no_bone; bone = skeleton_.parent(bone))
+        whole = turns_[static_cast<std::size_t>(bone)] * whole;
     return whole;
 }
 
@@ -44,7 +52,8 @@ Vec3 Poser::place(int bone) const {
     const auto i = static_cast<std::size_t>(bone);
     const int parent = skeleton_.parent(bone);
     if (parent == dendraxis::k_no_bone) return rest_[i].translation + moves_[i];
-    const Vec3 offset = rest_[i].translation - rest_[static_cast<std::size_t>(parent)].translation + moves_[i];
+    const Vec3 offset =
+        rest_[i].translation - rest_[static_cast<std::size_t>(parent)].translation + moves_[i];
     return place(parent) + whole_turn(parent) * offset;
 }
 
@@ -56,7 +65,8 @@ Transform Poser::model(const std::string& bone) const {
     return result;
 }
 
-void Poser::place_leg(const std::string& side, const Vec3& ankle, float pitch, float toe_pitch, float knee_out) {
+void Poser::place_leg(const std::string& side, const Vec3& ankle, float pitch, float toe_pitch,
+                      float knee_out) {
     const std::size_t thigh = index("thigh_" + side);
     const std::size_t shin = index("shin_" + side);
     const std::size_t foot = index("foot_" + side);

@@ -27,7 +27,8 @@ class Poser {
     /// Moves a bone from where it stands at rest, in the frame of its turned parent.
     void move(const std::string& bone, const Vec3& by);
     /// Bends a leg so that the ankle comes to `ankle`, the knee forward of the line (turned out by `knee_out`
-    /// degrees); the foot is tilted by `pitch` degrees (toes up positive) and the toes by `toe_pitch`, both in the model.
+    /// degrees); the foot is tilted by `pitch` degrees (toes up positive) and the toes by `toe_pitch`, both
+    /// in the model.
     void place_leg(const std::string& side, const Vec3& ankle, float pitch, float toe_pitch, float knee_out);
 
     /// Model space, after all turns so far.

@@ -15,17 +15,21 @@ using dendraxis::SkinnedMesh;
 constexpr float k_pi = 3.14159265f;
 
 Vec3 on_ring(const Ring& ring, float angle, float size = 1.0f) {
-    const auto bent = [&](float value) { return std::copysign(std::pow(std::abs(value), 2.0f / ring.squareness), value); };
+    const auto bent = [&](float value) {
+        return std::copysign(std::pow(std::abs(value), 2.0f / ring.squareness), value);
+    };
     return ring.center + size * (bent(std::cos(angle)) * ring.across + bent(std::sin(angle)) * ring.along);
 }
 
-std::vector<Vec3> smooth_normals(const std::vector<Vec3>& positions, const std::vector<std::array<std::uint32_t, 3>>& triangles) {
+std::vector<Vec3> smooth_normals(const std::vector<Vec3>& positions,
+                                 const std::vector<std::array<std::uint32_t, 3>>& triangles) {
     std::vector<Vec3> normals(positions.size(), Vec3::Zero());
     for (const auto& t : triangles) {
         const Vec3 normal = (positions[t[1]] - positions[t[0]]).cross(positions[t[2]] - positions[t[0]]);
         for (const std::uint32_t corner : t) normals[corner] += normal;
     }
-    for (Vec3& normal : normals) normal = normal.norm() > 1e-12f ? Vec3(normal.normalized()) : Vec3(Vec3::UnitY());
+    for (Vec3& normal : normals)
+        normal = normal.norm() > 1e-12f ? Vec3(normal.normalized()) : Vec3(Vec3::UnitY());
     return normals;
 }
 
@@ -39,7 +43,8 @@ float smooth_step(float from, float to, float value) {
 Sculptor::Sculptor(const std::vector<std::pair<std::string, Vec3>>& joints) : joints_(joints) {}
 
 Vec3 Sculptor::joint(const std::string& name) const {
-    const auto found = std::find_if(joints_.begin(), joints_.end(), [&](const auto& entry) { return entry.first == name; });
+    const auto found =
+        std::find_if(joints_.begin(), joints_.end(), [&](const auto& entry) { return entry.first == name; });
     if (found == joints_.end()) throw std::runtime_error("no joint " + name);
     return found->second;
 }
@@ -51,7 +56,8 @@ void Sculptor::tube(const std::vector<Ring>& rings, const WeightsAt& weights, in
         const float depth = 0.45f * std::min(ring.across.norm(), ring.along.norm());
         for (const float angle : first ? std::array{75.0f, 45.0f} : std::array{45.0f, 75.0f}) {
             const float a = angle / 180.0f * k_pi;
-            all.push_back({ring.center + outward * depth * std::sin(a), ring.across * std::cos(a), ring.along * std::cos(a), ring.squareness});
+            all.push_back({ring.center + outward * depth * std::sin(a), ring.across * std::cos(a),
+                           ring.along * std::cos(a), ring.squareness});
         }
     };
     const Vec3 start = (rings[0].center - rings[1].center).normalized();
@@ -68,14 +74,16 @@ void Sculptor::tube(const std::vector<Ring>& rings, const WeightsAt& weights, in
         part.weights.push_back(weights(position));
     };
     for (const Ring& ring : all) {
-        for (std::uint32_t s = 0; s < n; ++s) put(on_ring(ring, 2.0f * k_pi * static_cast<float>(s) / static_cast<float>(n)));
+        for (std::uint32_t s = 0; s < n; ++s)
+            put(on_ring(ring, 2.0f * k_pi * static_cast<float>(s) / static_cast<float>(n)));
     }
     put(all.front().center + start * 0.02f * all.front().across.norm());
     put(all.back().center + end * 0.02f * all.back().across.norm());
     // Which way around is outward depends on how the half axes lie to the path.
     const bool flip = rings[0].across.cross(rings[0].along).dot(end - start) < 0.0f;
     const auto triangle = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c) {
-        part.triangles.push_back(flip ? std::array{base + a, base + c, base + b} : std::array{base + a, base + b, base + c});
+        part.triangles.push_back(flip ? std::array{base + a, base + c, base + b}
+                                      : std::array{base + a, base + b, base + c});
     };
     const auto count = static_cast<std::uint32_t>(all.size());
     for (std::uint32_t r = 0; r + 1 < count; ++r) {
@@ -91,13 +99,14 @@ void Sculptor::tube(const std::vector<Ring>& rings, const WeightsAt& weights, in
     }
 }
 
-void Sculptor::limb(const std::vector<std::string>& bones, const Vec3& end, const std::vector<Girth>& girths, const Vec3& up,
-                    int segments) {
+void Sculptor::limb(const std::vector<std::string>& bones, const Vec3& end, const std::vector<Girth>& girths,
+                    const Vec3& up, int segments) {
     std::vector<Vec3> path;
     for (const std::string& bone : bones) path.push_back(joint(bone));
     path.push_back(end);
     std::vector<float> lengths{0.0f};
-    for (std::size_t i = 1; i < path.size(); ++i) lengths.push_back(lengths.back() + (path[i] - path[i - 1]).norm());
+    for (std::size_t i = 1; i < path.size(); ++i)
+        lengths.push_back(lengths.back() + (path[i] - path[i - 1]).norm());
     const auto segment_at = [&](float at) {
         std::size_t i = 0;
         while (i + 2 < path.size() && at > lengths[i + 1]) ++i;
@@ -127,7 +136,8 @@ void Sculptor::limb(const std::vector<std::string>& bones, const Vec3& end, cons
         Weights result;
         float left = 1.0f;
         for (std::size_t i = bones.size(); i-- > 0;) {
-            const float blend = i == 0 ? 0.0f : 0.22f * std::min(lengths[i] - lengths[i - 1], lengths[i + 1] - lengths[i]);
+            const float blend =
+                i == 0 ? 0.0f : 0.22f * std::min(lengths[i] - lengths[i - 1], lengths[i + 1] - lengths[i]);
             const float here = i == 0 ? 1.0f : smooth_step(lengths[i] - blend, lengths[i] + blend, at);
             if (left * here > 1e-4f) result.emplace_back(bones[i], left * here);
             left *= 1.0f - here;
@@ -141,9 +151,15 @@ void Sculptor::ellipsoid(const Vec3& center, const Vec3& radii, const std::strin
     std::vector<Ring> rings;
     for (int i = -3; i <= 3; ++i) {
         const float a = static_cast<float>(i) / 3.6f * k_pi / 2.0f;
-        rings.push_back({center + Vec3(0, radii.y() * std::sin(a), 0), Vec3(radii.x() * std::cos(a), 0, 0), Vec3(0, 0, radii.z() * std::cos(a)), 2.0f});
+        rings.push_back({center + Vec3(0, radii.y() * std::sin(a), 0), Vec3(radii.x() * std::cos(a), 0, 0),
+                         Vec3(0, 0, radii.z() * std::cos(a)), 2.0f});
     }
-    tube(rings, [&](const Vec3&) { return Weights{{bone, 1.0f}}; }, segments);
+    tube(
+        rings,
+        [&](const Vec3&) {
+            return Weights{{bone, 1.0f}};
+        },
+        segments);
 }
 
 std::vector<SkinnedMesh> Sculptor::finish(const Skeleton& skeleton) const {
@@ -164,7 +180,8 @@ std::vector<SkinnedMesh> Sculptor::finish(const Skeleton& skeleton) const {
             mesh.inverse_bind.push_back(world[bone].inverse() * above);
         }
         for (Weights weights : part.weights) {
-            std::sort(weights.begin(), weights.end(), [](const auto& a, const auto& b) { return a.second > b.second; });
+            std::sort(weights.begin(), weights.end(),
+                      [](const auto& a, const auto& b) { return a.second > b.second; });
             weights.resize(std::min<std::size_t>(weights.size(), 4));
             float sum = 0.0f;
             for (const auto& entry : weights) sum += entry.second;

@@ -38,15 +38,17 @@ class Sculptor {
  public:
     explicit Sculptor(const std::vector<std::pair<std::string, Vec3>>& joints);
 
-    void material(const std::string& name, std::array<float, 3> color) { current_ = name, colors_[name] = color; }
+    void material(const std::string& name, std::array<float, 3> color) {
+        current_ = name, colors_[name] = color;
+    }
 
     /// Rings joined by a smooth surface, closed by rounded caps at both ends.
     void tube(const std::vector<Ring>& rings, const WeightsAt& weights, int segments = 16);
 
-    /// A tube along joints, its thickness given at points of the path. `across` of a ring lies square to the path
-    /// and to `up`. Weights pass from bone to bone around the joints.
-    void limb(const std::vector<std::string>& bones, const Vec3& end, const std::vector<Girth>& girths, const Vec3& up,
-              int segments = 14);
+    /// A tube along joints, its thickness given at points of the path. `across` of a ring lies square to the
+    /// path and to `up`. Weights pass from bone to bone around the joints.
+    void limb(const std::vector<std::string>& bones, const Vec3& end, const std::vector<Girth>& girths,
+              const Vec3& up, int segments = 14);
 
     void ellipsoid(const Vec3& center, const Vec3& radii, const std::string& bone, int segments = 12);
 

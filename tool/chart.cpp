@@ -19,10 +19,13 @@ int run_chart(const ChartArguments& arguments) {
         fmt::print("{}", io::sheet_json(chart));
         return k_done;
     }
-    const auto label = [&](int bone) { return bone == k_no_bone ? std::string("none") : chart.skeleton.bone(bone).label; };
+    const auto label = [&](int bone) {
+        return bone == k_no_bone ? std::string("none") : chart.skeleton.bone(bone).label;
+    };
     fmt::print("{}\n", bold(arguments.character.string()));
     fmt::print("  {:<16} {}\n  {:<16} {}\n", "hub", label(chart.hub), "ground bone", label(chart.ground));
-    fmt::print("  {:<16} {}, {} up, facing {}\n\n", "stance", to_string(chart.stance), axis_name(chart.up), axis_name(chart.facing));
+    fmt::print("  {:<16} {}, {} up, facing {}\n\n", "stance", to_string(chart.stance), axis_name(chart.up),
+               axis_name(chart.facing));
     fmt::print("  {}\n", bold(fmt::format("{:<16} {:>5}  {}", "chain", "sure", "bones")));
     for (const Chain& chain : chart.chains) {
         std::string bones;
@@ -30,7 +33,8 @@ int run_chart(const ChartArguments& arguments) {
         fmt::print("  {:<16} {:>4.0f}%  {}\n", chain.name, 100.0f * chain.confidence, bones);
     }
     for (const Helper& helper : chart.helpers) {
-        fmt::print("{}\n", dim(fmt::format("  {:<16} {:>5}  {}", "helper", to_string(helper.kind), label(helper.bone))));
+        fmt::print("{}\n", dim(fmt::format("  {:<16} {:>5}  {}", "helper", to_string(helper.kind),
+                                           label(helper.bone))));
     }
     print_findings(chart.findings);
     if (!arguments.out.empty()) fmt::print("\nwrote {}\n", arguments.out.string());

@@ -1,4 +1,5 @@
-// The commands of the tool: one function a command, one file each. Arguments come parsed; what is wrong is thrown.
+// The commands of the tool: one function a command, one file each. Arguments come parsed; what is wrong is
+// thrown.
 #pragma once
 
 #include <dendraxis/base/finding.hpp>

@@ -11,10 +11,12 @@ namespace {
 fs::path demo_folder() {
     std::error_code ignored;
     const fs::path program = fs::read_symlink("/proc/self/exe", ignored);
-    for (const fs::path& folder : {program.parent_path().parent_path() / "share" / "dendraxis" / "harbour", fs::path(DENDRAXIS_DEMO_FOLDER)}) {
+    for (const fs::path& folder : {program.parent_path().parent_path() / "share" / "dendraxis" / "harbour",
+                                   fs::path(DENDRAXIS_DEMO_FOLDER)}) {
         if (fs::exists(folder / "diver.glb")) return folder;
     }
-    throw Error(DENDRAXIS_DEMO_FOLDER, "the demo characters are not there", "", "install the program or keep its source tree");
+    throw Error(DENDRAXIS_DEMO_FOLDER, "the demo characters are not there", "",
+                "install the program or keep its source tree");
 }
 
 void say(bool quiet, const std::string& command) {
@@ -42,7 +44,8 @@ int run_demo(const DemoArguments& arguments) {
         run_chart({bosun, sheet, false});
         say(quiet, fmt::format("pair {} {} -o {}", diver.string(), bosun.string(), pairing.string()));
         run_pair({diver, bosun, pairing, false});
-        say(quiet, fmt::format("retarget --source {} --target {} --pairing {} -o {}", diver.string(), bosun.string(), pairing.string(), result.string()));
+        say(quiet, fmt::format("retarget --source {} --target {} --pairing {} -o {}", diver.string(),
+                               bosun.string(), pairing.string(), result.string()));
     }
     RetargetArguments retarget;
     retarget.source = diver;
@@ -54,9 +57,10 @@ int run_demo(const DemoArguments& arguments) {
     if (quiet) return k_done;
     say(quiet, fmt::format("draw {} --beside {} -o {}", diver.string(), bosun.string(), rests.string()));
     run_draw({diver, bosun, "", {}, "front", rests, false});
-    for (const auto& [clip, frames, picture] : {std::tuple("stroll", std::vector{3, 11, 19}, walk), std::tuple("wave-lantern", std::vector{0, 42, 54}, wave)}) {
-        say(quiet, fmt::format("draw {} --beside {} --clip {} --frame {} {} {} -o {}", diver.string(), result.string(), clip, frames[0], frames[1],
-                               frames[2], picture.string()));
+    for (const auto& [clip, frames, picture] : {std::tuple("stroll", std::vector{3, 11, 19}, walk),
+                                                std::tuple("wave-lantern", std::vector{0, 42, 54}, wave)}) {
+        say(quiet, fmt::format("draw {} --beside {} --clip {} --frame {} {} {} -o {}", diver.string(),
+                               result.string(), clip, frames[0], frames[1], frames[2], picture.string()));
         run_draw({diver, result, clip, frames, "quarter", picture, false});
     }
     fmt::print("\n{}\n", bold("open these"));

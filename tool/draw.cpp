@@ -20,7 +20,8 @@ draw::View view_named(const std::string& name) {
 
 draw::Panel make_panel(const io::Rig& rig, const std::string& clip_name, int frame) {
     draw::Panel panel{&rig.character, &rig.chart, rest_pose(rig.character.skeleton), rig.character.name, ""};
-    panel.subtitle = fmt::format("{:.2f} m, {} bones, at rest", rig.chart.height, rig.character.skeleton.size());
+    panel.subtitle =
+        fmt::format("{:.2f} m, {} bones, at rest", rig.chart.height, rig.character.skeleton.size());
     if (clip_name.empty()) return panel;
     const Clip& clip = rig.character.clip(clip_name);
     if (frame >= static_cast<int>(clip.frame_count())) {
@@ -36,8 +37,10 @@ draw::Panel make_panel(const io::Rig& rig, const std::string& clip_name, int fra
 }  // namespace
 
 int run_draw(const DrawArguments& arguments) {
-    if (arguments.out.extension() != ".png") throw UsageError(arguments.out.string() + ": the output must end in .png");
-    if (!arguments.frames.empty() && arguments.clip.empty()) throw UsageError("draw: --frame needs --clip NAME");
+    if (arguments.out.extension() != ".png")
+        throw UsageError(arguments.out.string() + ": the output must end in .png");
+    if (!arguments.frames.empty() && arguments.clip.empty())
+        throw UsageError("draw: --frame needs --clip NAME");
     std::vector<io::Rig> rigs{io::load_rig(arguments.character)};
     if (!arguments.beside.empty()) rigs.push_back(io::load_rig(arguments.beside));
     const std::vector<int> frames = arguments.frames.empty() ? std::vector{0} : arguments.frames;
@@ -54,8 +57,8 @@ int run_draw(const DrawArguments& arguments) {
     const io::OutputFile file{arguments.out, draw::draw_png(panels, options)};
     io::write_files({&file, 1});
     if (arguments.json) {
-        fmt::print("{{\"file\": \"{}\", \"width\": {}, \"height\": {}, \"panels\": {}}}\n", arguments.out.generic_string(), options.width,
-                   options.height, panels.size());
+        fmt::print("{{\"file\": \"{}\", \"width\": {}, \"height\": {}, \"panels\": {}}}\n",
+                   arguments.out.generic_string(), options.width, options.height, panels.size());
     } else {
         fmt::print("wrote {}\n", arguments.out.string());
     }

@@ -2,10 +2,12 @@
 #include "commands.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/base/nearest_name.hpp>
 
-#include <CLI/CLI.hpp>
 #include <fmt/core.h>
+#include <CLI/CLI.hpp>
 
+#include <algorithm>
 #include <functional>
 
 namespace {
@@ -13,8 +15,8 @@ namespace {
 using namespace dendraxis::tool;
 
 // Every command: its name, what it does, an example for people.
-CLI::App* add_command(CLI::App& app, const char* name, const char* what, const char* example, bool& json, std::function<int()>& chosen,
-                      std::function<int()> run) {
+CLI::App* add_command(CLI::App& app, const char* name, const char* what, const char* example, bool& json,
+                      std::function<int()>& chosen, std::function<int()> run) {
     CLI::App* command = app.add_subcommand(name, what);
     command->footer(std::string("Example:\n  dendraxis ") + example);
     command->add_flag("--json", json, "print one JSON document instead of text");
@@ -23,63 +25,83 @@ CLI::App* add_command(CLI::App& app, const char* name, const char* what, const c
 }
 
 int parse_and_run(int count, char** words) {
-    CLI::App app("Carries animation from one character to another. A character is a .glb or .gltf file;\n"
-                 "a rig sheet (.rig.json) that `chart -o` wrote may stand for it.",
-                 "dendraxis");
+    CLI::App app(
+        "Carries animation from one character to another. A character is a .glb or .gltf file;\n"
+        "a rig sheet (.rig.json) that `chart -o` wrote may stand for it.",
+        "dendraxis");
     app.set_version_flag("--version", "dendraxis " DENDRAXIS_VERSION);
     app.require_subcommand(1);
-    app.footer("First steps:\n"
-               "  dendraxis demo                                       the whole example\n"
-               "  dendraxis survey HERO.glb                            what is in your file\n"
-               "  dendraxis retarget --source A.glb --target B.glb -o C.glb\n"
-               "Exit status: 0 done, 1 a check failed, 2 wrong usage, 3 bad input.");
+    app.footer(
+        "First steps:\n"
+        "  dendraxis demo                                       the whole example\n"
+        "  dendraxis survey HERO.glb                            what is in your file\n"
+        "  dendraxis retarget --source A.glb --target B.glb -o C.glb\n"
+        "Exit status: 0 done, 1 a check failed, 2 wrong usage, 3 bad input.");
     std::function<int()> chosen;
 
     SurveyArguments survey;
-    auto* c = add_command(app, "survey", "Tell what a character file holds and what in it will trip you up", "survey hero.glb", survey.json, chosen,
-                          [&] { return run_survey(survey); });
+    auto* c = add_command(app, "survey", "Tell what a character file holds and what in it will trip you up",
+                          "survey hero.glb", survey.json, chosen, [&] { return run_survey(survey); });
     c->add_option("CHARACTER", survey.character, "the character's file")->required();
 
     ChartArguments chart;
-    c = add_command(app, "chart", "Find the bone chains: spine, arms, legs, fingers …", "chart hero.glb -o hero.rig.json", chart.json, chosen,
-                    [&] { return run_chart(chart); });
+    c = add_command(app, "chart", "Find the bone chains: spine, arms, legs, fingers …",
+                    "chart hero.glb -o hero.rig.json", chart.json, chosen, [&] { return run_chart(chart); });
     c->add_option("CHARACTER", chart.character, "the character's file, or its sheet")->required();
     c->add_option("-o,--out", chart.out, "write the rig sheet here; edit it where the chart is wrong");
 
     PairArguments pair;
     c = add_command(app, "pair", "Tell which chain of one character answers to which of another",
-                    "pair hero.glb villain.glb -o hero-to-villain.pair.json", pair.json, chosen, [&] { return run_pair(pair); });
+                    "pair hero.glb villain.glb -o hero-to-villain.pair.json", pair.json, chosen,
+                    [&] { return run_pair(pair); });
     c->add_option("SOURCE", pair.source, "the character that has the motion")->required();
     c->add_option("TARGET", pair.target, "the character that is to have it")->required();
-    c->add_option("-o,--out", pair.out, "write the pairing here; edit it to leave chains out or pair them otherwise");
+    c->add_option("-o,--out", pair.out,
+                  "write the pairing here; edit it to leave chains out or pair them otherwise");
 
     RetargetArguments retarget;
     c = add_command(app, "retarget", "Carry clips from one character to another",
-                    "retarget --source hero.glb --target villain.glb --clip walk -o villain-moving.glb", retarget.json, chosen,
-                    [&] { return run_retarget(retarget); });
+                    "retarget --source hero.glb --target villain.glb --clip walk -o villain-moving.glb",
+                    retarget.json, chosen, [&] { return run_retarget(retarget); });
     c->add_option("--source", retarget.source, "the character whose clips are carried over")->required();
     c->add_option("--target", retarget.target, "the character that gets them")->required();
-    c->add_option("--pairing", retarget.pairing, "a pairing that `pair -o` wrote; found anew where not given");
-    c->add_option("--clip", retarget.clips, "only this clip; may be given several times")->allow_extra_args(false);
+    c->add_option("--pairing", retarget.pairing,
+                  "a pairing that `pair -o` wrote; found anew where not given");
+    c->add_option("--clip", retarget.clips, "only this clip; may be given several times")
+        ->allow_extra_args(false);
     c->add_option("-o,--out", retarget.out, "one GLB: the target with all the clips");
     c->add_option("--out-dir", retarget.out_dir, "a folder: one GLB a clip, named after it");
-    c->add_option("--fps", retarget.fps, "frames a second; where not given, the rate of the source's own keys")->check(CLI::Range(1.0, 1000.0));
+    c->add_option("--fps", retarget.fps,
+                  "frames a second; where not given, the rate of the source's own keys")
+        ->check(CLI::Range(1.0, 1000.0));
 
     DrawArguments draw;
     c = add_command(app, "draw", "Draw a picture of a character, or of two side by side",
-                    "draw hero.glb --beside villain-moving.glb --clip walk --frame 3 11 19 -o walk.png", draw.json, chosen, [&] { return run_draw(draw); });
+                    "draw hero.glb --beside villain-moving.glb --clip walk --frame 3 11 19 -o walk.png",
+                    draw.json, chosen, [&] { return run_draw(draw); });
     c->add_option("CHARACTER", draw.character, "the character's file, or its sheet")->required();
     c->add_option("--beside", draw.beside, "another character, drawn to the same scale");
     c->add_option("--clip", draw.clip, "the clip to show; the rest pose where not given");
-    c->add_option("--frame", draw.frames, "which frames of it, from 0; several make a column each")->check(CLI::NonNegativeNumber);
-    c->add_option("--view", draw.view, "from where")->check(CLI::IsMember({"front", "quarter", "side", "back"}))->capture_default_str();
+    c->add_option("--frame", draw.frames, "which frames of it, from 0; several make a column each")
+        ->check(CLI::NonNegativeNumber);
+    c->add_option("--view", draw.view, "from where")
+        ->check(CLI::IsMember({"front", "quarter", "side", "back"}))
+        ->capture_default_str();
     c->add_option("-o,--out", draw.out, "the picture, 1280 by 800 pixels (.png)")->required();
 
     DemoArguments demo;
-    c = add_command(app, "demo", "Run the whole example on the demo characters and tell what to open", "demo --out demo-out", demo.json, chosen,
-                    [&] { return run_demo(demo); });
+    c = add_command(app, "demo", "Run the whole example on the demo characters and tell what to open",
+                    "demo --out demo-out", demo.json, chosen, [&] { return run_demo(demo); });
     c->add_option("--out", demo.out, "the folder for the results")->capture_default_str();
 
+    std::vector<std::string> names;
+    for (const CLI::App* command : app.get_subcommands([](const CLI::App*) { return true; }))
+        names.push_back(command->get_name());
+    if (count > 1 && words[1][0] != '-' && std::find(names.begin(), names.end(), words[1]) == names.end()) {
+        const std::string nearest = dendraxis::nearest_name(words[1], names);
+        throw UsageError(std::string("there is no command '") + words[1] + "'; " +
+                         (nearest.empty() ? "see `dendraxis --help`" : "did you mean '" + nearest + "'?"));
+    }
     try {
         app.parse(count, words);
     } catch (const CLI::CallForHelp&) {
@@ -90,7 +112,8 @@ int parse_and_run(int count, char** words) {
     } catch (const CLI::ParseError& problem) {
         std::string line = problem.what();
         for (char& letter : line) letter = letter == '\n' ? ' ' : letter;
-        const std::string where = app.get_subcommands().empty() ? "" : " " + app.get_subcommands().front()->get_name();
+        const std::string where =
+            app.get_subcommands().empty() ? "" : " " + app.get_subcommands().front()->get_name();
         fmt::print(stderr, "dendraxis{}: {}; see `dendraxis{} --help`\n", where, line, where);
         return k_wrong_usage;
     }

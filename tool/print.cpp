@@ -28,7 +28,8 @@ std::string dim(const std::string& text) {
 void print_findings(const Findings& findings) {
     if (findings.empty()) return;
     Findings sorted = findings;
-    std::stable_sort(sorted.begin(), sorted.end(), [](const Finding& a, const Finding& b) { return a.severity > b.severity; });
+    std::stable_sort(sorted.begin(), sorted.end(),
+                     [](const Finding& a, const Finding& b) { return a.severity > b.severity; });
     fmt::print("\n{}\n", bold("findings"));
     for (const Finding& finding : sorted) fmt::print("  {}\n", finding);
 }
@@ -37,7 +38,8 @@ void check_not_input(const fs::path& out, const std::vector<fs::path>& inputs) {
     for (const fs::path& input : inputs) {
         std::error_code ignored;
         if (fs::equivalent(out, input, ignored)) {
-            throw UsageError(out.string() + ": would be written over while it is read; choose another name for the output");
+            throw UsageError(out.string() +
+                             ": would be written over while it is read; choose another name for the output");
         }
     }
 }

@@ -20,14 +20,16 @@ std::vector<const Clip*> chosen_clips(const Character& source, const std::vector
     if (names.empty()) {
         for (const Clip& clip : source.clips) clips.push_back(&clip);
     }
-    if (clips.empty()) throw Error(source.file, "holds no clips that move its bones", "", "name a source that has clips");
+    if (clips.empty())
+        throw Error(source.file, "holds no clips that move its bones", "", "name a source that has clips");
     return clips;
 }
 
 // A clip's name as a file's name.
 std::string file_name(std::string name) {
     for (char& letter : name) {
-        if (letter == '/' || letter == '\\' || letter == ':' || static_cast<unsigned char>(letter) < ' ') letter = '_';
+        if (letter == '/' || letter == '\\' || letter == ':' || static_cast<unsigned char>(letter) < ' ')
+            letter = '_';
     }
     return name + ".glb";
 }
@@ -41,8 +43,8 @@ void check_arguments(const RetargetArguments& arguments) {
     }
 }
 
-std::vector<io::OutputFile> make_files(const RetargetArguments& arguments, const Character& target, std::vector<Clip>& results,
-                                       io::RetargetReport& report) {
+std::vector<io::OutputFile> make_files(const RetargetArguments& arguments, const Character& target,
+                                       std::vector<Clip>& results, io::RetargetReport& report) {
     std::vector<io::OutputFile> files;
     if (!arguments.out.empty()) {
         files.push_back({arguments.out, io::glb_with_clips(target, results)});
@@ -50,10 +52,13 @@ std::vector<io::OutputFile> make_files(const RetargetArguments& arguments, const
         return files;
     }
     for (std::size_t i = 0; i < results.size(); ++i) {
-        files.push_back({arguments.out_dir / file_name(results[i].name), io::glb_with_clips(target, {&results[i], 1})});
+        files.push_back(
+            {arguments.out_dir / file_name(results[i].name), io::glb_with_clips(target, {&results[i], 1})});
         report.clips[i].file = files.back().path.string();
         for (std::size_t k = 0; k < i; ++k) {
-            if (files[k].path == files[i].path) throw Error(files[i].path.string(), "two clips would be written to this file", "", "use -o to write all clips to one file");
+            if (files[k].path == files[i].path)
+                throw Error(files[i].path.string(), "two clips would be written to this file", "",
+                            "use -o to write all clips to one file");
         }
     }
     return files;
@@ -66,8 +71,9 @@ int run_retarget(const RetargetArguments& arguments) {
     const io::Rig source = io::load_rig(arguments.source, arguments.fps);
     const io::Rig target = io::load_rig(arguments.target);
     const std::vector<const Clip*> clips = chosen_clips(source.character, arguments.clips);
-    const Pairing pairing = arguments.pairing.empty() ? pair(source.chart, target.chart)
-                                                      : io::read_pairing(arguments.pairing, source.chart, target.chart);
+    const Pairing pairing = arguments.pairing.empty()
+                                ? pair(source.chart, target.chart)
+                                : io::read_pairing(arguments.pairing, source.chart, target.chart);
     const Transfer transfer(pairing);
 
     io::RetargetReport report;
@@ -83,12 +89,14 @@ int run_retarget(const RetargetArguments& arguments) {
         const auto& own = target.character.clips;
         if (std::any_of(own.begin(), own.end(), [&](const Clip& c) { return c.name == clip->name; })) {
             report.findings.push_back({Severity::note, "retarget.clip-replaced", clip->name,
-                                       "the target had a clip of this name; the new one takes its place", ""});
+                                       "the target had a clip of this name; the new one takes its place",
+                                       ""});
         }
     }
     const std::vector<io::OutputFile> files = make_files(arguments, target.character, results, report);
     for (const io::OutputFile& file : files) {
-        check_not_input(file.path, {arguments.source, arguments.target, arguments.pairing, source.character.file, target.character.file});
+        check_not_input(file.path, {arguments.source, arguments.target, arguments.pairing,
+                                    source.character.file, target.character.file});
     }
     io::write_files(files);
 
@@ -97,7 +105,8 @@ int run_retarget(const RetargetArguments& arguments) {
         return k_done;
     }
     fmt::print("{}\n", bold(fmt::format("{} -> {}", pairing.source.character, pairing.target.character)));
-    fmt::print("  {} chains paired; travel x {:.3f}, hub height x {:.3f}\n\n", pairing.chains.size(), report.leg_ratio, report.hub_ratio);
+    fmt::print("  {} chains paired; travel x {:.3f}, hub height x {:.3f}\n\n", pairing.chains.size(),
+               report.leg_ratio, report.hub_ratio);
     fmt::print("  {:<24} {:>6} {:>6}  {}\n", "clip", "frames", "fps", "file");
     for (const io::RetargetReport::Line& line : report.clips) {
         fmt::print("  {:<24} {:>6} {:>6g}  {}\n", line.clip, line.frames, line.fps, line.file);

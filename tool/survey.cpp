@@ -16,7 +16,8 @@ std::string role_of(const Chart& chart, int bone) {
     if (bone == chart.ground) return "ground bone";
     for (const Chain& chain : chart.chains) {
         const auto found = std::find(chain.bones.begin(), chain.bones.end(), bone);
-        if (found != chain.bones.end()) return fmt::format("{} {}/{}", chain.name, found - chain.bones.begin() + 1, chain.bones.size());
+        if (found != chain.bones.end())
+            return fmt::format("{} {}/{}", chain.name, found - chain.bones.begin() + 1, chain.bones.size());
     }
     for (const Helper& helper : chart.helpers) {
         if (helper.bone == bone) return fmt::format("helper: {}", to_string(helper.kind));
@@ -30,7 +31,8 @@ void print_tree(const Chart& chart) {
         const int parent = chart.skeleton.parent(bone);
         const auto i = static_cast<std::size_t>(bone);
         depth[i] = parent == k_no_bone ? 0 : depth[static_cast<std::size_t>(parent)] + 1;
-        const std::string name = std::string(static_cast<std::size_t>(2 * depth[i] + 2), ' ') + chart.skeleton.bone(bone).label;
+        const std::string name =
+            std::string(static_cast<std::size_t>(2 * depth[i] + 2), ' ') + chart.skeleton.bone(bone).label;
         const std::string role = role_of(chart, bone);
         const std::string line = fmt::format("{:<44} {}", name, role);
         fmt::print("{}\n", role.starts_with("helper") ? dim(line) : line);
@@ -48,14 +50,19 @@ int run_survey(const SurveyArguments& arguments) {
     const Chart& chart = survey.chart;
     fmt::print("{}\n", bold(arguments.character.string()));
     fmt::print("  height   {:.3f} m\n  unit     {}\n  axes     {}\n", chart.height, survey.unit, survey.axes);
-    fmt::print("  stance   {} (arms {:.0f} degrees below level)\n", to_string(chart.stance), chart.arm_angle * k_degrees);
-    fmt::print("  surface  {} meshes, {} vertices, {} triangles\n", survey.meshes, survey.vertices, survey.triangles);
+    fmt::print("  stance   {} (arms {:.0f} degrees below level)\n", to_string(chart.stance),
+               chart.arm_angle * k_degrees);
+    fmt::print("  surface  {} meshes, {} vertices, {} triangles\n", survey.meshes, survey.vertices,
+               survey.triangles);
     fmt::print("\n{} ({})\n", bold("bones"), chart.skeleton.size());
     print_tree(chart);
     fmt::print("\n{} ({})\n", bold("clips"), survey.clips.size());
-    if (!survey.clips.empty()) fmt::print("  {:<24} {:>6} {:>6} {:>8} {:>9} {:>7}\n", "name", "frames", "fps", "seconds", "travel m", "bones");
+    if (!survey.clips.empty())
+        fmt::print("  {:<24} {:>6} {:>6} {:>8} {:>9} {:>7}\n", "name", "frames", "fps", "seconds", "travel m",
+                   "bones");
     for (const ClipSummary& clip : survey.clips) {
-        fmt::print("  {:<24} {:>6} {:>6g} {:>8.2f} {:>9.2f} {:>7}\n", clip.name, clip.frames, clip.fps, clip.seconds, clip.travel, clip.moving);
+        fmt::print("  {:<24} {:>6} {:>6g} {:>8.2f} {:>9.2f} {:>7}\n", clip.name, clip.frames, clip.fps,
+                   clip.seconds, clip.travel, clip.moving);
     }
     print_findings(survey.findings);
     return k_done;

@@ -4,9 +4,12 @@ namespace dendraxis {
 
 std::string_view to_string(Severity severity) noexcept {
     switch (severity) {
-        case Severity::note: return "note";
-        case Severity::warning: return "warning";
-        case Severity::fault: return "fault";
+        case Severity::note:
+            return "note";
+        case Severity::warning:
+            return "warning";
+        case Severity::fault:
+            return "fault";
     }
     return "note";
 }

@@ -15,33 +15,101 @@ struct Word {
 };
 
 constexpr auto k_parts = std::to_array<Word>({
-    {"ground", Part::ground},      {"root", Part::ground},        {"floor", Part::ground},      {"base", Part::ground},
-    {"origin", Part::ground},      {"world", Part::ground},       {"pelvis", Part::hub},        {"hips", Part::hub},
-    {"hip", Part::hub},            {"hub", Part::hub},            {"spine", Part::spine},       {"back", Part::spine},
-    {"backbone", Part::spine},     {"chest", Part::spine},        {"upperchest", Part::spine},  {"torso", Part::spine},
-    {"trunk", Part::spine},        {"waist", Part::spine},        {"abdomen", Part::spine},     {"belly", Part::spine},
-    {"stomach", Part::spine},      {"lumbar", Part::spine},       {"thorax", Part::spine},      {"ribs", Part::spine},
-    {"ribcage", Part::spine},      {"neck", Part::neck},          {"nape", Part::neck},         {"cervical", Part::neck},
-    {"head", Part::head},          {"skull", Part::head},         {"cranium", Part::head},      {"shoulder", Part::shoulder},
-    {"clavicle", Part::shoulder},  {"clav", Part::shoulder},      {"collar", Part::shoulder},   {"collarbone", Part::shoulder},
-    {"scapula", Part::shoulder},   {"arm", Part::arm},            {"upperarm", Part::upper_arm}, {"uparm", Part::upper_arm},
-    {"armupper", Part::upper_arm}, {"humerus", Part::upper_arm},  {"bicep", Part::upper_arm},   {"forearm", Part::forearm},
-    {"lowerarm", Part::forearm},   {"lowarm", Part::forearm},     {"loarm", Part::forearm},     {"armlower", Part::forearm},
-    {"elbow", Part::forearm},      {"ulna", Part::forearm},       {"hand", Part::hand},         {"wrist", Part::hand},
-    {"mitten", Part::hand},        {"palm", Part::palm},          {"metacarpal", Part::palm},   {"thumb", Part::thumb},
-    {"index", Part::index},        {"pointer", Part::index},      {"forefinger", Part::index},  {"middle", Part::middle},
-    {"ring", Part::ring},          {"little", Part::little},      {"pinky", Part::little},      {"pinkie", Part::little},
-    {"leg", Part::leg},            {"thigh", Part::thigh},        {"upperleg", Part::thigh},    {"upleg", Part::thigh},
-    {"legupper", Part::thigh},     {"femur", Part::thigh},        {"shin", Part::shin},         {"calf", Part::shin},
-    {"lowerleg", Part::shin},      {"lowleg", Part::shin},        {"loleg", Part::shin},        {"leglower", Part::shin},
-    {"knee", Part::shin},          {"tibia", Part::shin},         {"crus", Part::shin},         {"foot", Part::foot},
-    {"ankle", Part::foot},         {"toe", Part::toes},           {"toes", Part::toes},         {"ball", Part::toes},
-    {"tail", Part::tail},          {"grip", Part::grip},          {"hold", Part::grip},         {"carry", Part::grip},
-    {"prop", Part::grip},          {"item", Part::grip},
+    {"ground", Part::ground},
+    {"root", Part::ground},
+    {"floor", Part::ground},
+    {"base", Part::ground},
+    {"origin", Part::ground},
+    {"world", Part::ground},
+    {"pelvis", Part::hub},
+    {"hips", Part::hub},
+    {"hip", Part::hub},
+    {"hub", Part::hub},
+    {"spine", Part::spine},
+    {"back", Part::spine},
+    {"backbone", Part::spine},
+    {"chest", Part::spine},
+    {"upperchest", Part::spine},
+    {"torso", Part::spine},
+    {"trunk", Part::spine},
+    {"waist", Part::spine},
+    {"abdomen", Part::spine},
+    {"belly", Part::spine},
+    {"stomach", Part::spine},
+    {"lumbar", Part::spine},
+    {"thorax", Part::spine},
+    {"ribs", Part::spine},
+    {"ribcage", Part::spine},
+    {"neck", Part::neck},
+    {"nape", Part::neck},
+    {"cervical", Part::neck},
+    {"head", Part::head},
+    {"skull", Part::head},
+    {"cranium", Part::head},
+    {"shoulder", Part::shoulder},
+    {"clavicle", Part::shoulder},
+    {"clav", Part::shoulder},
+    {"collar", Part::shoulder},
+    {"collarbone", Part::shoulder},
+    {"scapula", Part::shoulder},
+    {"arm", Part::arm},
+    {"upperarm", Part::upper_arm},
+    {"uparm", Part::upper_arm},
+    {"armupper", Part::upper_arm},
+    {"humerus", Part::upper_arm},
+    {"bicep", Part::upper_arm},
+    {"forearm", Part::forearm},
+    {"lowerarm", Part::forearm},
+    {"lowarm", Part::forearm},
+    {"loarm", Part::forearm},
+    {"armlower", Part::forearm},
+    {"elbow", Part::forearm},
+    {"ulna", Part::forearm},
+    {"hand", Part::hand},
+    {"wrist", Part::hand},
+    {"mitten", Part::hand},
+    {"palm", Part::palm},
+    {"metacarpal", Part::palm},
+    {"thumb", Part::thumb},
+    {"index", Part::index},
+    {"pointer", Part::index},
+    {"forefinger", Part::index},
+    {"middle", Part::middle},
+    {"ring", Part::ring},
+    {"little", Part::little},
+    {"pinky", Part::little},
+    {"pinkie", Part::little},
+    {"leg", Part::leg},
+    {"thigh", Part::thigh},
+    {"upperleg", Part::thigh},
+    {"upleg", Part::thigh},
+    {"legupper", Part::thigh},
+    {"femur", Part::thigh},
+    {"shin", Part::shin},
+    {"calf", Part::shin},
+    {"lowerleg", Part::shin},
+    {"lowleg", Part::shin},
+    {"loleg", Part::shin},
+    {"leglower", Part::shin},
+    {"knee", Part::shin},
+    {"tibia", Part::shin},
+    {"crus", Part::shin},
+    {"foot", Part::foot},
+    {"ankle", Part::foot},
+    {"toe", Part::toes},
+    {"toes", Part::toes},
+    {"ball", Part::toes},
+    {"tail", Part::tail},
+    {"grip", Part::grip},
+    {"hold", Part::grip},
+    {"carry", Part::grip},
+    {"prop", Part::grip},
+    {"item", Part::grip},
 });
 
 std::optional<Part> part_of(std::string_view word) {
-    const auto found = std::find_if(k_parts.begin(), k_parts.end(), [word](const Word& entry) { return entry.word == word; });
+    const auto found = std::find_if(k_parts.begin(), k_parts.end(),
+                                    [word](const Word& entry) { return entry.word == word; });
     if (found == k_parts.end()) return std::nullopt;
     return found->part;
 }
@@ -68,7 +136,8 @@ void split_off_side(std::vector<std::string>& words) {
             if (word.starts_with(side) && part_of(std::string_view(word).substr(side.size()))) {
                 words[i] = word.substr(side.size());
                 words.emplace_back(side);
-            } else if (word.ends_with(side) && part_of(std::string_view(word).substr(0, word.size() - side.size()))) {
+            } else if (word.ends_with(side) &&
+                       part_of(std::string_view(word).substr(0, word.size() - side.size()))) {
                 words[i] = word.substr(0, word.size() - side.size());
                 words.emplace_back(side);
             }
@@ -81,7 +150,8 @@ bool says_more(Part next, Part now) {
     const auto is_finger = [](Part part) { return part >= Part::thumb && part <= Part::little; };
     if (now == Part::none) return true;
     if (is_finger(now)) return false;
-    return is_finger(next) || next == Part::grip || now == Part::ground || now == Part::arm || now == Part::leg;
+    return is_finger(next) || next == Part::grip || now == Part::ground || now == Part::arm ||
+           now == Part::leg;
 }
 
 }  // namespace
@@ -97,7 +167,8 @@ std::vector<std::string> name_words(std::string_view name) {
         }
         const bool upper = std::isupper(letter) != 0;
         const bool after_lower = i > 0 && std::islower(static_cast<unsigned char>(name[i - 1])) != 0;
-        const bool before_lower = i + 1 < name.size() && std::islower(static_cast<unsigned char>(name[i + 1])) != 0;
+        const bool before_lower =
+            i + 1 < name.size() && std::islower(static_cast<unsigned char>(name[i + 1])) != 0;
         const bool after_upper = i > 0 && std::isupper(static_cast<unsigned char>(name[i - 1])) != 0;
         if (!open || (upper && after_lower) || (upper && after_upper && before_lower)) words.emplace_back();
         words.back().push_back(static_cast<char>(std::tolower(letter)));
@@ -153,8 +224,9 @@ NameReading read_bone_name(std::string_view name, std::size_t skipped) {
 
 std::string_view to_string(Part part) noexcept {
     static constexpr auto k_names = std::to_array<std::string_view>(
-        {"none",  "ground", "hub",   "spine",  "neck", "head",   "shoulder", "arm",   "upper arm", "forearm", "hand", "palm",
-         "thumb", "index",  "middle", "ring", "little", "leg",   "thigh",    "shin",  "foot",      "toes",    "tail", "grip"});
+        {"none",      "ground",  "hub",   "spine", "neck",  "head",  "shoulder", "arm",
+         "upper arm", "forearm", "hand",  "palm",  "thumb", "index", "middle",   "ring",
+         "little",    "leg",     "thigh", "shin",  "foot",  "toes",  "tail",     "grip"});
     return k_names[static_cast<std::size_t>(part)];
 }
 

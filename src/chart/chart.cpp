@@ -8,14 +8,17 @@ namespace dendraxis {
 namespace {
 
 void add_findings(Chart& chart) {
-    const auto add = [&](Severity severity, const char* code, const std::string& message, const char* advice) {
+    const auto add = [&](Severity severity, const char* code, const std::string& message,
+                         const char* advice) {
         chart.findings.push_back({severity, code, chart.character, message, advice});
     };
     if (chart.hub == k_no_bone) {
-        add(Severity::fault, "chart.no-hub", "no bone was found that carries the body (a pelvis, or a bone above both legs)",
+        add(Severity::fault, "chart.no-hub",
+            "no bone was found that carries the body (a pelvis, or a bone above both legs)",
             "give the pelvis and the legs names that say so");
     } else if (chart.ground == k_no_bone) {
-        add(Severity::note, "chart.no-ground-bone", "no ground bone stands on the floor above the hub; the hub carries the travel", "");
+        add(Severity::note, "chart.no-ground-bone",
+            "no ground bone stands on the floor above the hub; the hub carries the travel", "");
     }
     for (const char* wanted : {"spine", "head", "arm.left", "arm.right", "leg.left", "leg.right"}) {
         if (chart.find(wanted) == nullptr) {
@@ -27,7 +30,8 @@ void add_findings(Chart& chart) {
         const Chain* chain = chart.find(limb);
         if (chain != nullptr && chain->bones.size() < 3) {
             add(Severity::warning, "chart.short-limb",
-                std::string(limb) + " has " + std::to_string(chain->bones.size()) + " bone(s) where three are usual",
+                std::string(limb) + " has " + std::to_string(chain->bones.size()) +
+                    " bone(s) where three are usual",
                 "check the bones' names with `dendraxis survey`");
         }
     }
@@ -36,7 +40,8 @@ void add_findings(Chart& chart) {
 }  // namespace
 
 const Chain* Chart::find(std::string_view name) const noexcept {
-    const auto found = std::find_if(chains.begin(), chains.end(), [name](const Chain& chain) { return chain.name == name; });
+    const auto found =
+        std::find_if(chains.begin(), chains.end(), [name](const Chain& chain) { return chain.name == name; });
     return found == chains.end() ? nullptr : &*found;
 }
 
@@ -78,21 +83,30 @@ float leg_length(const Chart& chart) {
 
 std::string_view to_string(Stance stance) noexcept {
     switch (stance) {
-        case Stance::t: return "T";
-        case Stance::a: return "A";
-        case Stance::i: return "I";
-        case Stance::other: return "other";
+        case Stance::t:
+            return "T";
+        case Stance::a:
+            return "A";
+        case Stance::i:
+            return "I";
+        case Stance::other:
+            return "other";
     }
     return "other";
 }
 
 std::string_view to_string(HelperKind kind) noexcept {
     switch (kind) {
-        case HelperKind::twist: return "twist";
-        case HelperKind::end: return "end";
-        case HelperKind::target: return "target";
-        case HelperKind::prop: return "prop";
-        case HelperKind::unknown: return "unknown";
+        case HelperKind::twist:
+            return "twist";
+        case HelperKind::end:
+            return "end";
+        case HelperKind::target:
+            return "target";
+        case HelperKind::prop:
+            return "prop";
+        case HelperKind::unknown:
+            return "unknown";
     }
     return "unknown";
 }

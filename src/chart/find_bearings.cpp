@@ -50,11 +50,16 @@ class Bearings {
         const auto spine = end_of("spine", true);
         const auto left = end_of("leg.left", true);
         const auto right = end_of("leg.right", true);
-        if (left && right) bottom = 0.5f * (*left + *right);
-        else if (chart_.hub != k_no_bone) bottom = place(chart_.hub);
-        if (head) top = *head;
-        else if (spine) top = *spine;
-        else if (chart_.hub != k_no_bone) top = place(chart_.hub);
+        if (left && right)
+            bottom = 0.5f * (*left + *right);
+        else if (chart_.hub != k_no_bone)
+            bottom = place(chart_.hub);
+        if (head)
+            top = *head;
+        else if (spine)
+            top = *spine;
+        else if (chart_.hub != k_no_bone)
+            top = place(chart_.hub);
         const Vec3 along = top - bottom;
         if (along.norm() > 1e-6f) {
             chart_.up = snapped(along.normalized());
@@ -73,8 +78,9 @@ class Bearings {
         }
         Vec3 facing = leftward.cross(chart_.up);
         if (facing.norm() < 1e-6f) {
-            chart_.findings.push_back({Severity::warning, "chart.facing-unknown", chart_.character,
-                                       "no left and right limbs tell which way it faces; a main axis is taken", ""});
+            chart_.findings.push_back(
+                {Severity::warning, "chart.facing-unknown", chart_.character,
+                 "no left and right limbs tell which way it faces; a main axis is taken", ""});
             facing = std::abs(chart_.up.z()) > 0.5f ? Vec3(0, -chart_.up.z(), 0) : Vec3(Vec3::UnitZ());
         }
         facing = snapped(facing.normalized());
@@ -86,13 +92,15 @@ class Bearings {
         float low = 1e30f;
         float high = -1e30f;
         for (int corner = 0; corner < 8; ++corner) {
-            const Vec3 point((corner & 1) ? extents_.high.x() : extents_.low.x(), (corner & 2) ? extents_.high.y() : extents_.low.y(),
+            const Vec3 point((corner & 1) ? extents_.high.x() : extents_.low.x(),
+                             (corner & 2) ? extents_.high.y() : extents_.low.y(),
                              (corner & 4) ? extents_.high.z() : extents_.low.z());
             low = std::min(low, point.dot(chart_.up));
             high = std::max(high, point.dot(chart_.up));
         }
         chart_.height = high - low;
-        // Soles stand a little below the lowest joint, and most characters are built standing on their origin.
+        // Soles stand a little below the lowest joint, and most characters are built standing on their
+        // origin.
         const bool on_origin = low > -0.03f * chart_.height && low < 0.1f * chart_.height;
         chart_.floor = on_origin ? 0.0f : low;
     }
@@ -119,10 +127,12 @@ class Bearings {
         }
     }
 
-    // A bone above the hub that stands on the floor; of several, one whose name says so, else the nearest to the hub.
+    // A bone above the hub that stands on the floor; of several, one whose name says so, else the nearest to
+    // the hub.
     void find_ground() {
         if (chart_.hub == k_no_bone) return;
-        for (int bone = chart_.skeleton.parent(chart_.hub); bone != k_no_bone; bone = chart_.skeleton.parent(bone)) {
+        for (int bone = chart_.skeleton.parent(chart_.hub); bone != k_no_bone;
+             bone = chart_.skeleton.parent(bone)) {
             const bool on_floor = std::abs(place(bone).dot(chart_.up) - chart_.floor) < 0.05f * chart_.height;
             const bool named = read_bone_name(chart_.skeleton.bone(bone).name).part == Part::ground;
             if (on_floor && (chart_.ground == k_no_bone || named)) chart_.ground = bone;

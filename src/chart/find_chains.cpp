@@ -11,7 +11,8 @@ namespace {
 
 class ChainFinder {
  public:
-    explicit ChainFinder(Chart& chart) : chart_(chart), skeleton_(chart.skeleton), taken_(skeleton_.size(), 0) {
+    explicit ChainFinder(Chart& chart)
+        : chart_(chart), skeleton_(chart.skeleton), taken_(skeleton_.size(), 0) {
         std::vector<std::string> names;
         for (const Bone& bone : skeleton_.bones()) {
             if (!bone.name.empty()) names.push_back(bone.name);
@@ -46,7 +47,9 @@ class ChainFinder {
  private:
     const NameReading& reading(int bone) const { return readings_[static_cast<std::size_t>(bone)]; }
     int count() const { return static_cast<int>(skeleton_.size()); }
-    bool is_plain(int bone) const { return reading(bone).kind == NameKind::plain && !taken_[static_cast<std::size_t>(bone)]; }
+    bool is_plain(int bone) const {
+        return reading(bone).kind == NameKind::plain && !taken_[static_cast<std::size_t>(bone)];
+    }
 
     // `thumb_1` below `hand_left` is a left thumb.
     void inherit_sides() {
@@ -66,20 +69,24 @@ class ChainFinder {
 
     std::string name_evidence(int bone) const {
         const NameReading& r = reading(bone);
-        return fmt::format("name '{}' reads as {}{}{}", skeleton_.bone(bone).name, r.side == Side::none ? "" : to_string(r.side),
-                           r.side == Side::none ? "" : " ", to_string(r.part));
+        return fmt::format("name '{}' reads as {}{}{}", skeleton_.bone(bone).name,
+                           r.side == Side::none ? "" : to_string(r.side), r.side == Side::none ? "" : " ",
+                           to_string(r.part));
     }
 
-    // Bones of these parts and this side that lie on one path: the path to the deepest of the last part found.
+    // Bones of these parts and this side that lie on one path: the path to the deepest of the last part
+    // found.
     void limb(const std::string& part_name, Side side, std::initializer_list<Part> parts) {
         const auto belongs = [&](int bone) {
             const NameReading& r = reading(bone);
-            return r.side == side && is_plain(bone) && std::find(parts.begin(), parts.end(), r.part) != parts.end();
+            return r.side == side && is_plain(bone) &&
+                   std::find(parts.begin(), parts.end(), r.part) != parts.end();
         };
         const auto rank = [&](int bone) {
             const auto place = std::find(parts.begin(), parts.end(), reading(bone).part);
             int above = 0;
-            for (int b = skeleton_.parent(bone); b != k_no_bone; b = skeleton_.parent(b)) above += belongs(b) ? 1 : 0;
+            for (int b = skeleton_.parent(bone); b != k_no_bone; b = skeleton_.parent(b))
+                above += belongs(b) ? 1 : 0;
             return std::pair(place - parts.begin(), above);
         };
         int tip = k_no_bone;
@@ -93,7 +100,8 @@ class ChainFinder {
             bones.insert(bones.begin(), bone);
             evidence.insert(evidence.begin(), name_evidence(bone));
         }
-        const std::string name = side == Side::none ? part_name : part_name + "." + std::string(to_string(side));
+        const std::string name =
+            side == Side::none ? part_name : part_name + "." + std::string(to_string(side));
         add(name, std::move(bones), 1.0f, std::move(evidence));
     }
 
@@ -119,7 +127,8 @@ class ChainFinder {
     void hub() {
         const int left = root_of("leg.left");
         const int right = root_of("leg.right");
-        const int between = left != k_no_bone && right != k_no_bone ? skeleton_.common_ancestor(left, right) : k_no_bone;
+        const int between =
+            left != k_no_bone && right != k_no_bone ? skeleton_.common_ancestor(left, right) : k_no_bone;
         const int named = first_of(Part::hub);
         const bool fits = named != k_no_bone && (between == k_no_bone || skeleton_.is_above(named, between));
         chart_.hub = fits ? named : between;
@@ -151,7 +160,8 @@ class ChainFinder {
             const bool says_so = reading(end).part == Part::spine;
             named += says_so ? 1.0f : 0.0f;
             evidence.insert(evidence.begin(), says_so ? name_evidence(end)
-                                                      : fmt::format("'{}' lies between hub and arms", skeleton_.bone(end).label));
+                                                      : fmt::format("'{}' lies between hub and arms",
+                                                                    skeleton_.bone(end).label));
         }
         const float share = bones.empty() ? 0.0f : named / static_cast<float>(bones.size());
         add("spine", std::move(bones), 0.5f + 0.5f * share, std::move(evidence));

@@ -12,15 +12,17 @@ bool is_body(const std::string& chain) {
 void add_leftovers(Pairing& pairing, const Chart& chart, bool of_source) {
     const Chart& other = of_source ? pairing.target : pairing.source;
     for (const Chain& chain : chart.chains) {
-        const bool paired = std::any_of(pairing.chains.begin(), pairing.chains.end(), [&](const ChainPair& entry) {
-            return (of_source ? entry.source : entry.target) == chain.name;
-        });
+        const bool paired = std::any_of(
+            pairing.chains.begin(), pairing.chains.end(),
+            [&](const ChainPair& entry) { return (of_source ? entry.source : entry.target) == chain.name; });
         if (paired) continue;
         const bool exists = other.find(chain.name) != nullptr;
-        const std::string reason = exists ? "left unpaired by choice" : other.character + " has no such chain";
+        const std::string reason =
+            exists ? "left unpaired by choice" : other.character + " has no such chain";
         pairing.leftovers.push_back({chain.name, of_source, reason});
         if (is_body(chain.name)) {
-            pairing.findings.push_back({Severity::warning, "pair.leftover", chart.character + ": " + chain.name,
+            pairing.findings.push_back({Severity::warning, "pair.leftover",
+                                        chart.character + ": " + chain.name,
                                         "this chain answers to nothing: " + reason,
                                         of_source ? "its motion will be lost" : "it will keep its rest"});
         }
@@ -54,8 +56,9 @@ void review_leftovers(Pairing& pairing) {
         pairing.findings.push_back({Severity::note, "pair.travel-on-hub", pairing.target.character,
                                     "it has no ground bone; the hub carries the travel", ""});
     } else if (pairing.source.ground == k_no_bone && pairing.target.ground != k_no_bone) {
-        pairing.findings.push_back({Severity::note, "pair.ground-bone-rests", pairing.target.character,
-                                    "the source has no ground bone; the target's stays at rest and the hub carries the travel", ""});
+        pairing.findings.push_back(
+            {Severity::note, "pair.ground-bone-rests", pairing.target.character,
+             "the source has no ground bone; the target's stays at rest and the hub carries the travel", ""});
     }
 }
 

@@ -17,7 +17,8 @@ ClipSummary summarize(const Clip& clip, const Chart& chart) {
         bool moves = false;
         for (std::size_t f = 1; f < clip.frame_count() && !moves; ++f) {
             const Transform& now = clip.frame(f)[bone];
-            moves = angle_between(first.rotation, now.rotation) > 0.05f / k_degrees || (now.translation - first.translation).norm() > slide;
+            moves = angle_between(first.rotation, now.rotation) > 0.05f / k_degrees ||
+                    (now.translation - first.translation).norm() > slide;
         }
         summary.moving += moves ? 1 : 0;
     }
@@ -36,9 +37,13 @@ ClipSummary summarize(const Clip& clip, const Chart& chart) {
 std::string guess_unit(const Chart& chart, Findings& findings) {
     const float height = chart.height;
     const auto odd = [&](const char* guess, float scale) {
-        findings.push_back({Severity::warning, "survey.unit", chart.character,
-                            fmt::format("it stands {:.1f} units tall, which glTF reads as metres; the unit seems to be the {}", height, guess),
-                            "set the unit when exporting, or put a scaled node above the bones; retargeting works as it is"});
+        findings.push_back(
+            {Severity::warning, "survey.unit", chart.character,
+             fmt::format(
+                 "it stands {:.1f} units tall, which glTF reads as metres; the unit seems to be the {}",
+                 height, guess),
+             "set the unit when exporting, or put a scaled node above the bones; retargeting works as it "
+             "is"});
         return fmt::format("{} (it stands {:.1f} units tall, so {:.2f} m)", guess, height, height * scale);
     };
     if (height >= 0.2f && height <= 4.5f) return fmt::format("metre (it stands {:.2f} tall)", height);
@@ -80,7 +85,8 @@ void compare_rest_with_bind(const Character& character, Findings& findings) {
 void check_clips(const Survey& survey, Findings& findings) {
     for (const ClipSummary& clip : survey.clips) {
         if (clip.moving == 0) {
-            findings.push_back({Severity::warning, "survey.still-clip", clip.name, "nothing moves in this clip", "check its export"});
+            findings.push_back({Severity::warning, "survey.still-clip", clip.name,
+                                "nothing moves in this clip", "check its export"});
         }
     }
 }
@@ -89,7 +95,8 @@ void check_clips(const Survey& survey, Findings& findings) {
 
 std::string axis_name(const Vec3& direction) {
     for (int axis = 0; axis < 3; ++axis) {
-        if (std::abs(direction[axis]) > 0.9999f) return fmt::format("{}{}", direction[axis] < 0 ? '-' : '+', "XYZ"[axis]);
+        if (std::abs(direction[axis]) > 0.9999f)
+            return fmt::format("{}{}", direction[axis] < 0 ? '-' : '+', "XYZ"[axis]);
     }
     return fmt::format("({:.2f}, {:.2f}, {:.2f})", direction.x(), direction.y(), direction.z());
 }

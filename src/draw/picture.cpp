@@ -27,11 +27,13 @@ struct Field {
 };
 
 void set_color(cairo_t* cairo, const Color& color, double alpha = 1.0) {
-    cairo_set_source_rgba(cairo, static_cast<double>(color[0]), static_cast<double>(color[1]), static_cast<double>(color[2]), alpha);
+    cairo_set_source_rgba(cairo, static_cast<double>(color[0]), static_cast<double>(color[1]),
+                          static_cast<double>(color[2]), alpha);
 }
 
 void text(cairo_t* cairo, double x, double y, double size, const std::string& line, bool bold = false) {
-    cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
+    cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
+                           bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
     cairo_set_font_size(cairo, size);
     cairo_move_to(cairo, x, y);
     cairo_show_text(cairo, line.c_str());
@@ -73,7 +75,8 @@ void draw_floor(cairo_t* cairo, const Panel& panel, const Stage& stage, const Ca
             const Vec3 from = camera.to_screen(a);
             const Vec3 to = camera.to_screen(b);
             const bool main_line = std::abs(std::remainder(at, 5.0f * step)) < 0.1f * step;
-            cairo_set_source_rgb(cairo, main_line ? 0.55 : 0.78, main_line ? 0.58 : 0.80, main_line ? 0.62 : 0.83);
+            cairo_set_source_rgb(cairo, main_line ? 0.55 : 0.78, main_line ? 0.58 : 0.80,
+                                 main_line ? 0.62 : 0.83);
             cairo_move_to(cairo, static_cast<double>(from.x()), static_cast<double>(from.y()));
             cairo_line_to(cairo, static_cast<double>(to.x()), static_cast<double>(to.y()));
             cairo_stroke(cairo);
@@ -84,7 +87,9 @@ void draw_floor(cairo_t* cairo, const Panel& panel, const Stage& stage, const Ca
 void draw_ruler(cairo_t* cairo, const Field& field, const Camera& camera, float size) {
     const float step = grid_step(size);
     const double x = field.x + 14.0;
-    const auto row = [&](float height) { return static_cast<double>(camera.floor_y - camera.scale * std::cos(k_tilt) * height); };
+    const auto row = [&](float height) {
+        return static_cast<double>(camera.floor_y - camera.scale * std::cos(k_tilt) * height);
+    };
     const float top = std::ceil(size / step - 0.02f) * step;
     cairo_set_source_rgb(cairo, 0.35, 0.37, 0.40);
     cairo_set_line_width(cairo, 1.2);
@@ -137,15 +142,18 @@ void paint_layers(cairo_t* cairo, const Layer& mesh, const Layer& bones, int wid
                 for (std::size_t c = 0; c < 3; ++c) {
                     const float surface = has_mesh ? mesh.color(sx, sy)[c] : 0.0f;
                     const float bone = has_bone ? bones.color(sx, sy)[c] : 0.0f;
-                    sum[c] += has_mesh && has_bone ? 0.4f * surface + 0.6f * bone : alpha * (has_bone ? bone : surface);
+                    sum[c] += has_mesh && has_bone ? 0.4f * surface + 0.6f * bone
+                                                   : alpha * (has_bone ? bone : surface);
                 }
                 sum[3] += alpha;
             }
             const auto byte = [&](std::size_t c) {
-                return static_cast<std::uint32_t>(std::lround(255.0f * sum[c] / (k_supersampling * k_supersampling)));
+                return static_cast<std::uint32_t>(
+                    std::lround(255.0f * sum[c] / (k_supersampling * k_supersampling)));
             };
             const std::uint32_t pixel = byte(3) << 24 | byte(0) << 16 | byte(1) << 8 | byte(2);
-            *reinterpret_cast<std::uint32_t*>(data + static_cast<std::ptrdiff_t>(y) * stride + 4 * static_cast<std::ptrdiff_t>(x)) = pixel;
+            *reinterpret_cast<std::uint32_t*>(data + static_cast<std::ptrdiff_t>(y) * stride +
+                                              4 * static_cast<std::ptrdiff_t>(x)) = pixel;
         }
     }
     cairo_surface_mark_dirty(image.get());
@@ -184,10 +192,12 @@ float size_of(const Panel& panel) {
 }  // namespace
 
 std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureOptions& options) {
-    if (panels.empty() || options.width < 64 || options.height < 64 || options.width > 8192 || options.height > 8192) {
+    if (panels.empty() || options.width < 64 || options.height < 64 || options.width > 8192 ||
+        options.height > 8192) {
         throw Error("picture", "needs a character and a size between 64 and 8192 pixels");
     }
-    Surface surface(cairo_image_surface_create(CAIRO_FORMAT_ARGB32, options.width, options.height), cairo_surface_destroy);
+    Surface surface(cairo_image_surface_create(CAIRO_FORMAT_ARGB32, options.width, options.height),
+                    cairo_surface_destroy);
     Context context(cairo_create(surface.get()), cairo_destroy);
     cairo_t* cairo = context.get();
     cairo_set_source_rgb(cairo, 0.955, 0.96, 0.965);
@@ -197,7 +207,8 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
     const int rows = (static_cast<int>(panels.size()) + columns - 1) / columns;
     const double width = static_cast<double>(options.width) / columns;
     const double height = (options.height - k_legend_height) / rows;
-    const auto [small, large] = std::minmax_element(panels.begin(), panels.end(), [](const Panel& a, const Panel& b) { return size_of(a) < size_of(b); });
+    const auto [small, large] = std::minmax_element(
+        panels.begin(), panels.end(), [](const Panel& a, const Panel& b) { return size_of(a) < size_of(b); });
     const bool one_scale = size_of(*large) < 4.0f * size_of(*small);
 
     Layer mesh(options.width * k_supersampling, options.height * k_supersampling);
@@ -205,10 +216,13 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
     std::vector<Stage> stages;
     std::vector<Camera> cameras;
     for (std::size_t i = 0; i < panels.size(); ++i) {
-        const Field field{width * static_cast<double>(static_cast<int>(i) % columns), height * static_cast<double>(static_cast<int>(i) / columns), width, height};
+        const Field field{width * static_cast<double>(static_cast<int>(i) % columns),
+                          height * static_cast<double>(static_cast<int>(i) / columns), width, height};
         const float size = one_scale ? size_of(*large) : size_of(panels[i]);
-        const double fit = std::min((height - k_title_height) / (1.28 * static_cast<double>(size)), width / (1.12 * static_cast<double>(size)));
-        const Camera camera{view_turn(options.view), static_cast<float>(fit), static_cast<float>(field.x + 0.5 * width),
+        const double fit = std::min((height - k_title_height) / (1.28 * static_cast<double>(size)),
+                                    width / (1.12 * static_cast<double>(size)));
+        const Camera camera{view_turn(options.view), static_cast<float>(fit),
+                            static_cast<float>(field.x + 0.5 * width),
                             static_cast<float>(field.y + height - 0.13 * fit * static_cast<double>(size))};
         const Stage stage(panels[i]);
         cairo_save(cairo);
@@ -219,7 +233,8 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         cairo_set_source_rgb(cairo, 0.1, 0.11, 0.12);
         text(cairo, field.x + 16.0, field.y + 24.0, 16.0, panels[i].title, true);
         cairo_set_source_rgb(cairo, 0.35, 0.37, 0.40);
-        text(cairo, field.x + 16.0, field.y + 42.0, 12.0, panels[i].subtitle + (one_scale ? "" : "   (own scale)"));
+        text(cairo, field.x + 16.0, field.y + 42.0, 12.0,
+             panels[i].subtitle + (one_scale ? "" : "   (own scale)"));
         cairo_restore(cairo);
         Camera fine = camera;
         fine.scale *= k_supersampling;

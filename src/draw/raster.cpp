@@ -13,7 +13,8 @@ float edge(const Vec3& a, const Vec3& b, float x, float y) {
 }
 
 Color shaded(const Color& color, const Vec3& normal) {
-    // One light from the upper left before the figure, a little from everywhere; both sides of a surface alike.
+    // One light from the upper left before the figure, a little from everywhere; both sides of a surface
+    // alike.
     const Vec3 light = Vec3(-0.45f, 0.65f, 0.62f).normalized();
     Vec3 n = normal.normalized();
     if (n.z() < 0.0f) n = -n;
@@ -31,15 +32,19 @@ Layer::Layer(int width, int height)
       depth_(static_cast<std::size_t>(width) * static_cast<std::size_t>(height), 1e30f),
       color_(depth_.size(), Color{0, 0, 0}) {}
 
-void Layer::triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenVertex& c, const Color& color, float below) {
+void Layer::triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenVertex& c, const Color& color,
+                     float below) {
     const float area = edge(a.place, b.place, c.place.x(), c.place.y());
     if (std::abs(area) < 1e-9f || !std::isfinite(area)) return;
     const auto bounds = std::minmax({a.place.x(), b.place.x(), c.place.x()});
     const auto vertical = std::minmax({a.place.y(), b.place.y(), c.place.y()});
     const int left = static_cast<int>(std::clamp(std::floor(bounds.first), 0.0f, static_cast<float>(width_)));
-    const int right = static_cast<int>(std::clamp(std::ceil(bounds.second), 0.0f, static_cast<float>(width_)));
-    const int top = static_cast<int>(std::clamp(std::floor(vertical.first), 0.0f, static_cast<float>(height_)));
-    const int bottom = static_cast<int>(std::clamp(std::ceil(vertical.second), 0.0f, static_cast<float>(height_)));
+    const int right =
+        static_cast<int>(std::clamp(std::ceil(bounds.second), 0.0f, static_cast<float>(width_)));
+    const int top =
+        static_cast<int>(std::clamp(std::floor(vertical.first), 0.0f, static_cast<float>(height_)));
+    const int bottom =
+        static_cast<int>(std::clamp(std::ceil(vertical.second), 0.0f, static_cast<float>(height_)));
     for (int y = top; y < bottom; ++y) {
         for (int x = left; x < right; ++x) {
             const float px = static_cast<float>(x) + 0.5f;
@@ -53,7 +58,8 @@ void Layer::triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenV
             if (depth >= depth_[pixel]) continue;
             depth_[pixel] = depth;
             const bool sunk = wa * a.height + wb * b.height + wc * c.height < below;
-            color_[pixel] = shaded(sunk ? k_below_floor : color, wa * a.normal + wb * b.normal + wc * c.normal);
+            color_[pixel] =
+                shaded(sunk ? k_below_floor : color, wa * a.normal + wb * b.normal + wc * c.normal);
         }
     }
 }

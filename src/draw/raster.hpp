@@ -13,7 +13,7 @@ using Color = std::array<float, 3>;  ///< as shown (sRGB), 0 to 1
 /// x and y in pixels, y down; depth in metres away from the eye.
 struct ScreenVertex {
     Vec3 place;
-    Vec3 normal;  ///< in view space: x right, y up, z toward the eye
+    Vec3 normal;          ///< in view space: x right, y up, z toward the eye
     float height = 0.0f;  ///< over the floor, metres
 };
 
@@ -22,8 +22,10 @@ class Layer {
  public:
     Layer(int width, int height);
 
-    /// Draws a triangle, both sides, shaded by its normals. What lies below the floor takes the warning color.
-    void triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenVertex& c, const Color& color, float below = -1e9f);
+    /// Draws a triangle, both sides, shaded by its normals. What lies below the floor takes the warning
+    /// color.
+    void triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenVertex& c, const Color& color,
+                  float below = -1e9f);
 
     bool covered(int x, int y) const { return depth_[at(x, y)] < 1e29f; }
     const Color& color(int x, int y) const { return color_[at(x, y)]; }
@@ -31,7 +33,9 @@ class Layer {
     int height() const { return height_; }
 
  private:
-    std::size_t at(int x, int y) const { return static_cast<std::size_t>(y) * static_cast<std::size_t>(width_) + static_cast<std::size_t>(x); }
+    std::size_t at(int x, int y) const {
+        return static_cast<std::size_t>(y) * static_cast<std::size_t>(width_) + static_cast<std::size_t>(x);
+    }
 
     int width_;
     int height_;

@@ -21,9 +21,11 @@ ScreenVertex vertex(const Camera& camera, const Vec3& upright, const Vec3& norma
 }
 
 // A surface around the line from `from` to `to`: thick at a fifth of the way, fine at the end.
-void spindle(const Vec3& from, const Vec3& to, float thickness, const Color& color, const Camera& camera, Layer& layer) {
+void spindle(const Vec3& from, const Vec3& to, float thickness, const Color& color, const Camera& camera,
+             Layer& layer) {
     constexpr int sides = 10;
-    constexpr std::array<std::pair<float, float>, 5> profile{{{0.0f, 0.35f}, {0.10f, 0.85f}, {0.22f, 1.0f}, {0.65f, 0.55f}, {1.0f, 0.2f}}};
+    constexpr std::array<std::pair<float, float>, 5> profile{
+        {{0.0f, 0.35f}, {0.10f, 0.85f}, {0.22f, 1.0f}, {0.65f, 0.55f}, {1.0f, 0.2f}}};
     const Vec3 along = to - from;
     if (along.norm() < 1e-6f) return;
     const Vec3 u = along.unitOrthogonal();
@@ -31,7 +33,8 @@ void spindle(const Vec3& from, const Vec3& to, float thickness, const Color& col
     const auto corner = [&](std::size_t ring, int side) {
         const float angle = 2.0f * k_pi * static_cast<float>(side) / sides;
         const Vec3 out = std::cos(angle) * u + std::sin(angle) * v;
-        return vertex(camera, from + profile[ring].first * along + profile[ring].second * thickness * out, out);
+        return vertex(camera, from + profile[ring].first * along + profile[ring].second * thickness * out,
+                      out);
     };
     for (std::size_t ring = 0; ring + 1 < profile.size(); ++ring) {
         for (int side = 0; side < sides; ++side) {
@@ -130,7 +133,8 @@ void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Lay
             const float length = normals[i].norm();
             return vertex(camera, places[i], length > 0.0f ? Vec3(normals[i] / length) : Vec3(Vec3::UnitY()));
         };
-        for (const auto& t : mesh.triangles) layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, k_sunk);
+        for (const auto& t : mesh.triangles)
+            layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, k_sunk);
     }
 }
 
@@ -145,13 +149,15 @@ void draw_bones(const Panel& panel, const Stage& stage, const Camera& camera, La
         ball(stage.bone(bone), unit * (fine ? 0.0045f : 0.009f), bone_groups()[group].color, camera, layer);
         const int parent = skeleton.parent(bone);
         if (parent == k_no_bone || parent == chart.ground) continue;
-        // A segment has the color of the bone that it belongs to: the upper one, unless only the lower is charted.
+        // A segment has the color of the bone that it belongs to: the upper one, unless only the lower is
+        // charted.
         const std::size_t upper = group_of(chart, parent);
         const bool helper = group == k_helper_group || upper == k_helper_group;
         const std::size_t shown_group = helper ? k_helper_group : upper;
         const float length = (stage.bone(bone) - stage.bone(parent)).norm();
         const float thickness = helper ? 0.0035f : fine ? 0.006f : 0.014f;
-        spindle(stage.bone(parent), stage.bone(bone), std::min(unit * thickness, 0.3f * length), bone_groups()[shown_group].color, camera, layer);
+        spindle(stage.bone(parent), stage.bone(bone), std::min(unit * thickness, 0.3f * length),
+                bone_groups()[shown_group].color, camera, layer);
     }
 }
 

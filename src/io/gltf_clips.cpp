@@ -45,8 +45,10 @@ Value value_between(const Channel& channel, std::size_t key, double time) {
     }
     const double t2 = t * t;
     const double t3 = t2 * t;
-    return (2 * t3 - 3 * t2 + 1) * element(channel, 3 * key + 1) + span * (t3 - 2 * t2 + t) * element(channel, 3 * key + 2) +
-           (3 * t2 - 2 * t3) * element(channel, 3 * key + 4) + span * (t3 - t2) * element(channel, 3 * key + 3);
+    return (2 * t3 - 3 * t2 + 1) * element(channel, 3 * key + 1) +
+           span * (t3 - 2 * t2 + t) * element(channel, 3 * key + 2) +
+           (3 * t2 - 2 * t3) * element(channel, 3 * key + 4) +
+           span * (t3 - t2) * element(channel, 3 * key + 3);
 }
 
 Value value_at(const Channel& channel, double time) {
@@ -56,7 +58,8 @@ Value value_at(const Channel& channel, double time) {
     if (time <= times.front()) return element(channel, middle);
     if (time >= times.back()) return element(channel, stride * (times.size() - 1) + middle);
     const auto after = std::upper_bound(times.begin(), times.end(), static_cast<float>(time));
-    return value_between(channel, static_cast<std::size_t>(std::max<std::ptrdiff_t>(after - times.begin() - 1, 0)), time);
+    return value_between(
+        channel, static_cast<std::size_t>(std::max<std::ptrdiff_t>(after - times.begin() - 1, 0)), time);
 }
 
 void set(Transform& transform, Property property, const Value& value) {
@@ -68,11 +71,12 @@ void set(Transform& transform, Property property, const Value& value) {
     }
 }
 
-std::vector<Channel> read_channels(const GltfFile& file, const tinygltf::Animation& animation, const std::vector<int>& bone_of,
-                                   const std::string& where) {
+std::vector<Channel> read_channels(const GltfFile& file, const tinygltf::Animation& animation,
+                                   const std::vector<int>& bone_of, const std::string& where) {
     std::vector<Channel> channels;
     for (const auto& source : animation.channels) {
-        if (source.target_node == -1 || bone_of[static_cast<std::size_t>(source.target_node)] == k_no_bone) continue;
+        if (source.target_node == -1 || bone_of[static_cast<std::size_t>(source.target_node)] == k_no_bone)
+            continue;
         Channel channel;
         if (source.target_path == "rotation") {
             channel.property = Property::rotation;
@@ -88,9 +92,11 @@ std::vector<Channel> read_channels(const GltfFile& file, const tinygltf::Animati
         const int width = channel.property == Property::rotation ? 4 : 3;
         channel.times = read_numbers(file, sampler.input, 1);
         channel.values = read_numbers(file, sampler.output, width);
-        const std::size_t wanted = channel.times.size() * static_cast<std::size_t>(width) * (channel.curve == Curve::cubic ? 3 : 1);
+        const std::size_t wanted =
+            channel.times.size() * static_cast<std::size_t>(width) * (channel.curve == Curve::cubic ? 3 : 1);
         if (channel.times.empty()) continue;
-        if (channel.values.size() < wanted) throw Error(file.path, "an animation has fewer values than key times", where, "export it again");
+        if (channel.values.size() < wanted)
+            throw Error(file.path, "an animation has fewer values than key times", where, "export it again");
         if (!std::is_sorted(channel.times.begin(), channel.times.end())) {
             throw Error(file.path, "an animation's key times run backward", where, "export it again");
         }
@@ -99,7 +105,8 @@ std::vector<Channel> read_channels(const GltfFile& file, const tinygltf::Animati
     return channels;
 }
 
-// The rate whose frames all keys lie on. A clip of few keys lies on many: the first of the usual rates is taken.
+// The rate whose frames all keys lie on. A clip of few keys lies on many: the first of the usual rates is
+// taken.
 float rate_of(const std::vector<double>& times) {
     for (const double rate : {30.0, 60.0, 24.0, 25.0, 50.0, 48.0, 120.0, 100.0, 90.0, 72.0, 144.0, 240.0}) {
         const bool fits = std::all_of(times.begin(), times.end(), [&](double time) {
@@ -117,9 +124,11 @@ float rate_of(const std::vector<double>& times) {
     return static_cast<float>(std::clamp(std::round(1.0 / gaps[gaps.size() / 2]), 30.0, 120.0));
 }
 
-Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Channel>& channels, float fps, const std::string& where) {
+Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Channel>& channels, float fps,
+          const std::string& where) {
     std::vector<double> times;
-    for (const Channel& channel : channels) times.insert(times.end(), channel.times.begin(), channel.times.end());
+    for (const Channel& channel : channels)
+        times.insert(times.end(), channel.times.begin(), channel.times.end());
     std::sort(times.begin(), times.end());
     times.erase(std::unique(times.begin(), times.end()), times.end());
     if (times.empty()) times.push_back(0.0);
@@ -128,12 +137,14 @@ Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Chan
     clip.bone_count = skeleton.size();
     const double length = (times.back() - times.front()) * static_cast<double>(clip.fps);
     if (length > static_cast<double>(k_most_frames)) {
-        throw Error(file.path, "an animation has over a million frames", where, "check its key times, or ask for a lower rate");
+        throw Error(file.path, "an animation has over a million frames", where,
+                    "check its key times, or ask for a lower rate");
     }
     const std::size_t frames = 1 + static_cast<std::size_t>(std::ceil(length - 0.05));
     const std::vector<Transform> rest = rest_pose(skeleton);
     clip.transforms.reserve(frames * rest.size());
-    for (std::size_t f = 0; f < frames; ++f) clip.transforms.insert(clip.transforms.end(), rest.begin(), rest.end());
+    for (std::size_t f = 0; f < frames; ++f)
+        clip.transforms.insert(clip.transforms.end(), rest.begin(), rest.end());
     for (const Channel& channel : channels) {
         for (std::size_t f = 0; f < frames; ++f) {
             const double time = times.front() + static_cast<double>(f) / static_cast<double>(clip.fps);
@@ -153,8 +164,9 @@ void read_clips(const GltfFile& file, float fps, Character& character) {
         const std::string where = "animation " + std::to_string(i) + " '" + name + "'";
         const std::vector<Channel> channels = read_channels(file, animation, bone_of, where);
         if (channels.empty()) {
-            character.findings.push_back({Severity::note, "clip.moves-no-bone", name,
-                                          "the animation moves none of the character's bones; it was passed over", ""});
+            character.findings.push_back(
+                {Severity::note, "clip.moves-no-bone", name,
+                 "the animation moves none of the character's bones; it was passed over", ""});
             continue;
         }
         Clip clip = bake(file, character.skeleton, channels, fps, where);

@@ -30,7 +30,8 @@ std::string json_of_glb(const std::string& path, const std::vector<std::uint8_t>
     if (bytes.size() < 20) throw Error(path, "the GLB is cut off within its header", "", k_export_again);
     const std::size_t declared = word_at(bytes, 8);
     if (declared > bytes.size()) {
-        throw Error(path, "the GLB is cut off", std::to_string(bytes.size()) + " of " + std::to_string(declared) + " bytes",
+        throw Error(path, "the GLB is cut off",
+                    std::to_string(bytes.size()) + " of " + std::to_string(declared) + " bytes",
                     "copy or export it again");
     }
     const std::size_t length = word_at(bytes, 12);
@@ -50,16 +51,19 @@ void check_json(const std::string& path, const std::string& text) {
         const std::size_t end = std::min(text.size(), problem.byte);
         const auto line = 1 + std::count(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(end), '\n');
         throw Error(path, "its JSON cannot be parsed",
-                    "line " + std::to_string(line) + ", byte " + std::to_string(problem.byte), k_export_again);
+                    "line " + std::to_string(line) + ", byte " + std::to_string(problem.byte),
+                    k_export_again);
     }
 }
 
 // Images are handed through untouched, so they need not be decoded.
-bool keep_image(tinygltf::Image*, int, std::string*, std::string*, int, int, const unsigned char*, int, void*) {
+bool keep_image(tinygltf::Image*, int, std::string*, std::string*, int, int, const unsigned char*, int,
+                void*) {
     return true;
 }
 
-void check_index(const GltfFile& file, int index, std::size_t count, const std::string& what, const std::string& where) {
+void check_index(const GltfFile& file, int index, std::size_t count, const std::string& what,
+                 const std::string& where) {
     if (index < 0 || static_cast<std::size_t>(index) >= count) {
         throw Error(file.path, what + " " + std::to_string(index) + " does not exist", where, k_export_again);
     }
@@ -74,16 +78,19 @@ void find_parents(GltfFile& file) {
             check_index(file, child, nodes.size(), "child node", where);
             int& parent = file.parents[static_cast<std::size_t>(child)];
             if (parent != -1 || child == static_cast<int>(i)) {
-                throw Error(file.path, "a node hangs below two nodes or below itself", node_label(file, child), k_export_again);
+                throw Error(file.path, "a node hangs below two nodes or below itself",
+                            node_label(file, child), k_export_again);
             }
             parent = static_cast<int>(i);
         }
     }
     for (std::size_t i = 0; i < nodes.size(); ++i) {
         std::size_t steps = 0;
-        for (int above = file.parents[i]; above != -1; above = file.parents[static_cast<std::size_t>(above)]) {
+        for (int above = file.parents[i]; above != -1;
+             above = file.parents[static_cast<std::size_t>(above)]) {
             if (++steps > nodes.size()) {
-                throw Error(file.path, "its nodes run in a circle", node_label(file, static_cast<int>(i)), k_export_again);
+                throw Error(file.path, "its nodes run in a circle", node_label(file, static_cast<int>(i)),
+                            k_export_again);
             }
         }
     }
@@ -99,20 +106,23 @@ void check_references(const GltfFile& file) {
     }
     for (std::size_t i = 0; i < model.skins.size(); ++i) {
         const std::string where = "skin " + std::to_string(i);
-        for (const int joint : model.skins[i].joints) check_index(file, joint, model.nodes.size(), "joint node", where);
+        for (const int joint : model.skins[i].joints)
+            check_index(file, joint, model.nodes.size(), "joint node", where);
     }
     for (std::size_t i = 0; i < model.animations.size(); ++i) {
         const tinygltf::Animation& animation = model.animations[i];
         const std::string where = "animation " + std::to_string(i) + " '" + animation.name + "'";
         for (const auto& channel : animation.channels) {
             check_index(file, channel.sampler, animation.samplers.size(), "sampler", where);
-            if (channel.target_node != -1) check_index(file, channel.target_node, model.nodes.size(), "node", where);
+            if (channel.target_node != -1)
+                check_index(file, channel.target_node, model.nodes.size(), "node", where);
         }
     }
 }
 
 std::size_t component_size(int type) {
-    return static_cast<std::size_t>(std::max(tinygltf::GetComponentSizeInBytes(static_cast<std::uint32_t>(type)), 0));
+    return static_cast<std::size_t>(
+        std::max(tinygltf::GetComponentSizeInBytes(static_cast<std::uint32_t>(type)), 0));
 }
 
 double component_at(const unsigned char* data, int type, bool normalized) {
@@ -121,12 +131,18 @@ double component_at(const unsigned char* data, int type, bool normalized) {
         return static_cast<double>(value);
     };
     switch (type) {
-        case TINYGLTF_COMPONENT_TYPE_BYTE: return normalized ? std::max(read(std::int8_t{}) / 127.0, -1.0) : read(std::int8_t{});
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE: return read(std::uint8_t{}) / (normalized ? 255.0 : 1.0);
-        case TINYGLTF_COMPONENT_TYPE_SHORT: return normalized ? std::max(read(std::int16_t{}) / 32767.0, -1.0) : read(std::int16_t{});
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT: return read(std::uint16_t{}) / (normalized ? 65535.0 : 1.0);
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT: return read(std::uint32_t{});
-        default: return read(float{});
+        case TINYGLTF_COMPONENT_TYPE_BYTE:
+            return normalized ? std::max(read(std::int8_t{}) / 127.0, -1.0) : read(std::int8_t{});
+        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE:
+            return read(std::uint8_t{}) / (normalized ? 255.0 : 1.0);
+        case TINYGLTF_COMPONENT_TYPE_SHORT:
+            return normalized ? std::max(read(std::int16_t{}) / 32767.0, -1.0) : read(std::int16_t{});
+        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT:
+            return read(std::uint16_t{}) / (normalized ? 65535.0 : 1.0);
+        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT:
+            return read(std::uint32_t{});
+        default:
+            return read(float{});
     }
 }
 
@@ -136,8 +152,8 @@ struct Elements {
     std::size_t stride;
 };
 
-Elements elements(const GltfFile& file, int view_index, std::size_t offset, std::size_t count, std::size_t size,
-                  const std::string& where) {
+Elements elements(const GltfFile& file, int view_index, std::size_t offset, std::size_t count,
+                  std::size_t size, const std::string& where) {
     check_index(file, view_index, file.model.bufferViews.size(), "buffer view", where);
     const tinygltf::BufferView& view = file.model.bufferViews[static_cast<std::size_t>(view_index)];
     check_index(file, view.buffer, file.model.buffers.size(), "buffer", where);
@@ -157,12 +173,14 @@ std::vector<Number> read_accessor(const GltfFile& file, int index, int component
     const tinygltf::Accessor& accessor = file.model.accessors[static_cast<std::size_t>(index)];
     const std::string where = "accessor " + std::to_string(index);
     const std::size_t size = component_size(accessor.componentType);
-    if (size == 0 || tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(accessor.type)) != components) {
+    if (size == 0 ||
+        tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(accessor.type)) != components) {
         throw Error(file.path, "an accessor has another type than its use asks for", where, k_export_again);
     }
     const auto width = static_cast<std::size_t>(components);
     const bool normalized = scaled && accessor.normalized;
-    if (accessor.bufferView == -1 && accessor.count > (std::size_t{1} << 26)) throw Error(file.path, "an accessor claims too many elements", where, k_export_again);
+    if (accessor.bufferView == -1 && accessor.count > (std::size_t{1} << 26))
+        throw Error(file.path, "an accessor claims too many elements", where, k_export_again);
     std::vector<Number> result;
     const auto copy = [&](const Elements& from, std::size_t count, const auto& element_place) {
         for (std::size_t i = 0; i < count; ++i) {
@@ -175,7 +193,8 @@ std::vector<Number> read_accessor(const GltfFile& file, int index, int component
         }
     };
     if (accessor.bufferView != -1) {
-        const Elements from = elements(file, accessor.bufferView, accessor.byteOffset, accessor.count, width * size, where);
+        const Elements from =
+            elements(file, accessor.bufferView, accessor.byteOffset, accessor.count, width * size, where);
         result.resize(accessor.count * width);
         copy(from, accessor.count, [](std::size_t i) { return i; });
     }
@@ -186,14 +205,17 @@ std::vector<Number> read_accessor(const GltfFile& file, int index, int component
     const auto& indices = accessor.sparse.indices;
     const auto& values = accessor.sparse.values;
     const std::size_t index_size = component_size(indices.componentType);
-    const Elements places =
-        elements(file, indices.bufferView, static_cast<std::size_t>(indices.byteOffset), count, index_size, where + ", sparse");
+    const Elements places = elements(file, indices.bufferView, static_cast<std::size_t>(indices.byteOffset),
+                                     count, index_size, where + ", sparse");
     std::vector<std::size_t> place(count);
     for (std::size_t i = 0; i < count; ++i) {
-        place[i] = static_cast<std::size_t>(component_at(places.data + i * places.stride, indices.componentType, false));
-        if (place[i] >= accessor.count) throw Error(file.path, "a sparse index is out of range", where, k_export_again);
+        place[i] = static_cast<std::size_t>(
+            component_at(places.data + i * places.stride, indices.componentType, false));
+        if (place[i] >= accessor.count)
+            throw Error(file.path, "a sparse index is out of range", where, k_export_again);
     }
-    copy(elements(file, values.bufferView, static_cast<std::size_t>(values.byteOffset), count, width * size, where + ", sparse"),
+    copy(elements(file, values.bufferView, static_cast<std::size_t>(values.byteOffset), count, width * size,
+                  where + ", sparse"),
          count, [&](std::size_t i) { return place[i]; });
     return result;
 }
@@ -207,7 +229,8 @@ GltfFile read_gltf_file(const std::filesystem::path& path) {
     if (bytes.empty()) throw Error(file.path, "the file is empty", "", k_export_again);
     const bool binary = starts_as_glb(bytes);
     if (!binary && bytes.front() != '{' && !std::isspace(bytes.front()) && bytes.front() != 0xEF) {
-        throw Error(file.path, "is not a glTF file", "it starts neither as GLB nor as JSON", "name a .glb or .gltf file");
+        throw Error(file.path, "is not a glTF file", "it starts neither as GLB nor as JSON",
+                    "name a .glb or .gltf file");
     }
     file.json = binary ? json_of_glb(file.path, bytes) : std::string(bytes.begin(), bytes.end());
     check_json(file.path, file.json);
@@ -238,7 +261,8 @@ GltfFile read_gltf_file(const std::filesystem::path& path) {
 std::vector<float> read_numbers(const GltfFile& file, int accessor, int components) {
     std::vector<float> numbers = read_accessor<float>(file, accessor, components, true);
     if (!std::all_of(numbers.begin(), numbers.end(), [](float number) { return std::isfinite(number); })) {
-        throw Error(file.path, "holds a value that is not a number", "accessor " + std::to_string(accessor), k_export_again);
+        throw Error(file.path, "holds a value that is not a number", "accessor " + std::to_string(accessor),
+                    k_export_again);
     }
     return numbers;
 }

@@ -9,8 +9,8 @@
 
 namespace dendraxis::io {
 
-/// What tinygltf made of the file, after our own checks: every index that the readers follow is in range, and the
-/// nodes form trees.
+/// What tinygltf made of the file, after our own checks: every index that the readers follow is in range, and
+/// the nodes form trees.
 struct GltfFile {
     std::string path;
     std::string json;  ///< the file's own JSON text
@@ -20,8 +20,8 @@ struct GltfFile {
 
 GltfFile read_gltf_file(const std::filesystem::path& path);
 
-/// All elements of an accessor as numbers, `components` an element: normalized integers scaled, sparse values put
-/// in place. Throws `Error` where the type is another or the data lie outside their buffer.
+/// All elements of an accessor as numbers, `components` an element: normalized integers scaled, sparse values
+/// put in place. Throws `Error` where the type is another or the data lie outside their buffer.
 std::vector<float> read_numbers(const GltfFile& file, int accessor, int components);
 
 /// The same for indices and joints, unscaled.

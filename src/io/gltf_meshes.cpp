@@ -24,8 +24,8 @@ std::vector<Vec3> read_vectors(const GltfFile& file, int accessor) {
 }
 
 // Triangle lists, strips and fans; points and lines show no surface.
-std::vector<std::array<std::uint32_t, 3>> read_triangles(const GltfFile& file, const Primitive& primitive, std::size_t vertices,
-                                                         const std::string& where) {
+std::vector<std::array<std::uint32_t, 3>> read_triangles(const GltfFile& file, const Primitive& primitive,
+                                                         std::size_t vertices, const std::string& where) {
     std::vector<std::uint32_t> corners;
     if (primitive.indices != -1) {
         corners = read_integers(file, primitive.indices, 1);
@@ -33,25 +33,29 @@ std::vector<std::array<std::uint32_t, 3>> read_triangles(const GltfFile& file, c
         corners.resize(vertices);
         for (std::size_t i = 0; i < vertices; ++i) corners[i] = static_cast<std::uint32_t>(i);
     }
-    if (std::any_of(corners.begin(), corners.end(), [&](std::uint32_t corner) { return corner >= vertices; })) {
+    if (std::any_of(corners.begin(), corners.end(),
+                    [&](std::uint32_t corner) { return corner >= vertices; })) {
         throw Error(file.path, "a triangle names a vertex that does not exist", where, "export it again");
     }
     std::vector<std::array<std::uint32_t, 3>> triangles;
     const int mode = primitive.mode == -1 ? TINYGLTF_MODE_TRIANGLES : primitive.mode;
     if (mode == TINYGLTF_MODE_TRIANGLES) {
-        for (std::size_t i = 0; i + 2 < corners.size(); i += 3) triangles.push_back({corners[i], corners[i + 1], corners[i + 2]});
+        for (std::size_t i = 0; i + 2 < corners.size(); i += 3)
+            triangles.push_back({corners[i], corners[i + 1], corners[i + 2]});
     } else if (mode == TINYGLTF_MODE_TRIANGLE_STRIP) {
         for (std::size_t i = 0; i + 2 < corners.size(); ++i) {
             triangles.push_back({corners[i], corners[i + 1 + i % 2], corners[i + 2 - i % 2]});
         }
     } else if (mode == TINYGLTF_MODE_TRIANGLE_FAN) {
-        for (std::size_t i = 1; i + 1 < corners.size(); ++i) triangles.push_back({corners[0], corners[i], corners[i + 1]});
+        for (std::size_t i = 1; i + 1 < corners.size(); ++i)
+            triangles.push_back({corners[0], corners[i], corners[i + 1]});
     }
     return triangles;
 }
 
 // Up to eight influences a vertex; the four strongest are kept and made to sum to one.
-void read_influences(const GltfFile& file, const Primitive& primitive, SkinnedMesh& mesh, const std::string& where) {
+void read_influences(const GltfFile& file, const Primitive& primitive, SkinnedMesh& mesh,
+                     const std::string& where) {
     struct Influence {
         float weight;
         std::uint32_t joint;
@@ -72,13 +76,15 @@ void read_influences(const GltfFile& file, const Primitive& primitive, SkinnedMe
     mesh.weights.assign(vertices, {1.0f, 0.0f, 0.0f, 0.0f});
     for (std::size_t v = 0; v < vertices; ++v) {
         auto& list = influences[v];
-        std::stable_sort(list.begin(), list.end(), [](const auto& a, const auto& b) { return a.weight > b.weight; });
+        std::stable_sort(list.begin(), list.end(),
+                         [](const auto& a, const auto& b) { return a.weight > b.weight; });
         if (list.size() > 4) list.resize(4);
         float sum = 0.0f;
         for (const Influence& influence : list) sum += influence.weight;
         for (std::size_t k = 0; k < list.size(); ++k) {
             if (list[k].joint >= mesh.bones.size()) {
-                throw Error(file.path, "a vertex names a joint that its skin does not have", where, "export it again");
+                throw Error(file.path, "a vertex names a joint that its skin does not have", where,
+                            "export it again");
             }
             mesh.joints[v][k] = static_cast<std::uint16_t>(list[k].joint);
             mesh.weights[v][k] = list[k].weight / sum;
@@ -86,8 +92,8 @@ void read_influences(const GltfFile& file, const Primitive& primitive, SkinnedMe
     }
 }
 
-void bind_to_skin(const GltfFile& file, const tinygltf::Skin& skin, const std::vector<int>& bone_of, SkinnedMesh& mesh,
-                  const std::string& where) {
+void bind_to_skin(const GltfFile& file, const tinygltf::Skin& skin, const std::vector<int>& bone_of,
+                  SkinnedMesh& mesh, const std::string& where) {
     for (const int joint : skin.joints) mesh.bones.push_back(bone_of[static_cast<std::size_t>(joint)]);
     mesh.inverse_bind.assign(mesh.bones.size(), Affine::Identity());
     if (skin.inverseBindMatrices == -1) return;
@@ -103,7 +109,8 @@ void bind_to_skin(const GltfFile& file, const tinygltf::Skin& skin, const std::v
 // A plain mesh moves with the bone that its node is or hangs below; `false` where there is none.
 bool bind_to_node(const GltfFile& file, int node, const std::vector<int>& bone_of, SkinnedMesh& mesh) {
     int holder = node;
-    while (holder != -1 && bone_of[static_cast<std::size_t>(holder)] == k_no_bone) holder = file.parents[static_cast<std::size_t>(holder)];
+    while (holder != -1 && bone_of[static_cast<std::size_t>(holder)] == k_no_bone)
+        holder = file.parents[static_cast<std::size_t>(holder)];
     if (holder == -1) return false;
     mesh.bones = {bone_of[static_cast<std::size_t>(holder)]};
     mesh.inverse_bind = {world_matrix(file, holder).inverse() * world_matrix(file, node)};
@@ -111,8 +118,10 @@ bool bind_to_node(const GltfFile& file, int node, const std::vector<int>& bone_o
 }
 
 std::array<float, 3> color_of(const GltfFile& file, int material) {
-    if (material < 0 || static_cast<std::size_t>(material) >= file.model.materials.size()) return {0.8f, 0.8f, 0.8f};
-    const auto& factor = file.model.materials[static_cast<std::size_t>(material)].pbrMetallicRoughness.baseColorFactor;
+    if (material < 0 || static_cast<std::size_t>(material) >= file.model.materials.size())
+        return {0.8f, 0.8f, 0.8f};
+    const auto& factor =
+        file.model.materials[static_cast<std::size_t>(material)].pbrMetallicRoughness.baseColorFactor;
     return {static_cast<float>(factor[0]), static_cast<float>(factor[1]), static_cast<float>(factor[2])};
 }
 
@@ -131,12 +140,14 @@ void read_meshes(const GltfFile& file, Character& character) {
             SkinnedMesh mesh;
             mesh.name = source.name;
             mesh.positions = read_vectors(file, positions);
-            if (attribute(primitive, "NORMAL") != -1) mesh.normals = read_vectors(file, attribute(primitive, "NORMAL"));
+            if (attribute(primitive, "NORMAL") != -1)
+                mesh.normals = read_vectors(file, attribute(primitive, "NORMAL"));
             if (mesh.normals.size() != mesh.positions.size()) mesh.normals.clear();
             mesh.triangles = read_triangles(file, primitive, mesh.positions.size(), where);
             mesh.color = color_of(file, primitive.material);
             if (node.skin != -1) {
-                bind_to_skin(file, file.model.skins[static_cast<std::size_t>(node.skin)], bone_of, mesh, where);
+                bind_to_skin(file, file.model.skins[static_cast<std::size_t>(node.skin)], bone_of, mesh,
+                             where);
             } else if (!bind_to_node(file, static_cast<int>(n), bone_of, mesh)) {
                 continue;
             }

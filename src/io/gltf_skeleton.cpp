@@ -33,7 +33,8 @@ Transform rest_of(const GltfFile& file, int index) {
         // Taken as it stands rather than through a matrix, so that it survives a round trip to the last bit.
         for (int axis = 0; axis < 3; ++axis) {
             const auto i = static_cast<std::size_t>(axis);
-            if (node.translation.size() == 3) rest.translation[axis] = static_cast<float>(node.translation[i]);
+            if (node.translation.size() == 3)
+                rest.translation[axis] = static_cast<float>(node.translation[i]);
             if (node.scale.size() == 3) rest.scale[axis] = static_cast<float>(node.scale[i]);
         }
         if (node.rotation.size() == 4) {
@@ -42,7 +43,8 @@ Transform rest_of(const GltfFile& file, int index) {
         }
     }
     if (!rest.translation.allFinite() || !rest.scale.allFinite() || !rest.rotation.coeffs().allFinite()) {
-        throw Error(file.path, "a transform holds a value that is not a number", node_label(file, index), "export it again");
+        throw Error(file.path, "a transform holds a value that is not a number", node_label(file, index),
+                    "export it again");
     }
     const float length = rest.rotation.norm();
     if (length < 1e-6f) {
@@ -53,12 +55,14 @@ Transform rest_of(const GltfFile& file, int index) {
     return rest;
 }
 
-// Marks every node from the parent of `node` up to, but not with, the first that is marked; only where there is one.
+// Marks every node from the parent of `node` up to, but not with, the first that is marked; only where there
+// is one.
 void mark_path_up(const GltfFile& file, int node, Marks& bones) {
     int top = parent_of(file, node);
     while (top != -1 && !bones[static_cast<std::size_t>(top)]) top = parent_of(file, top);
     if (top == -1) return;
-    for (int n = parent_of(file, node); n != top; n = parent_of(file, n)) bones[static_cast<std::size_t>(n)] = 1;
+    for (int n = parent_of(file, node); n != top; n = parent_of(file, n))
+        bones[static_cast<std::size_t>(n)] = 1;
 }
 
 void mark_quiet_descendants(const GltfFile& file, int node, Marks& bones) {
@@ -84,7 +88,8 @@ Marks moved_nodes(const GltfFile& file) {
 Marks find_bones(const GltfFile& file) {
     Marks bones(file.model.nodes.size(), 0);
     std::vector<int> joints;
-    for (const auto& skin : file.model.skins) joints.insert(joints.end(), skin.joints.begin(), skin.joints.end());
+    for (const auto& skin : file.model.skins)
+        joints.insert(joints.end(), skin.joints.begin(), skin.joints.end());
     if (joints.empty()) {
         for (std::size_t i = 0; i < bones.size(); ++i) {
             const tinygltf::Node& node = file.model.nodes[i];
@@ -110,7 +115,8 @@ int join_roots(const GltfFile& file, Marks& bones) {
     std::vector<int> tops;
     for (std::size_t i = 0; i < bones.size(); ++i) {
         const int parent = file.parents[i];
-        if (bones[i] && (parent == -1 || !bones[static_cast<std::size_t>(parent)])) tops.push_back(static_cast<int>(i));
+        if (bones[i] && (parent == -1 || !bones[static_cast<std::size_t>(parent)]))
+            tops.push_back(static_cast<int>(i));
     }
     const auto path_to_scene = [&](int node) {
         std::vector<int> path;
@@ -126,7 +132,8 @@ int join_roots(const GltfFile& file, Marks& bones) {
     }
     const int above = shared.empty() ? -1 : shared.back();
     for (const int top : tops) {
-        for (int n = parent_of(file, top); n != above; n = parent_of(file, n)) bones[static_cast<std::size_t>(n)] = 1;
+        for (int n = parent_of(file, top); n != above; n = parent_of(file, n))
+            bones[static_cast<std::size_t>(n)] = 1;
     }
     return above;
 }
@@ -141,7 +148,8 @@ void add_rest_findings(const GltfFile& file, const Character& character, Finding
         const Bone& bone = character.skeleton.bones()[i];
         const Vec3 scale = bone.rest.scale;
         if (scale.minCoeff() < 0.0f) {
-            findings.push_back({Severity::warning, "skeleton.mirrored-bone", bone.label, "the bone mirrors what hangs below it",
+            findings.push_back({Severity::warning, "skeleton.mirrored-bone", bone.label,
+                                "the bone mirrors what hangs below it",
                                 "apply the negative scale where the character was made"});
         } else if (scale.maxCoeff() - scale.minCoeff() > 1e-3f * scale.maxCoeff()) {
             findings.push_back({Severity::warning, "skeleton.uneven-scale", bone.label,
@@ -154,7 +162,8 @@ void add_rest_findings(const GltfFile& file, const Character& character, Finding
             for (const double part : rotation) squared += part * part;
             if (std::abs(std::sqrt(squared) - 1.0) > 1e-3) {
                 findings.push_back({Severity::note, "skeleton.rotation-not-unit", bone.label,
-                                    "the rest rotation is not a unit quaternion; its length was put right", ""});
+                                    "the rest rotation is not a unit quaternion; its length was put right",
+                                    ""});
             }
         }
     }
@@ -165,16 +174,19 @@ void add_rest_findings(const GltfFile& file, const Character& character, Finding
 Affine node_matrix(const tinygltf::Node& node) {
     Affine matrix = Affine::Identity();
     if (node.matrix.size() == 16) {
-        for (int i = 0; i < 16; ++i) matrix.matrix()(i % 4, i / 4) = static_cast<float>(node.matrix[static_cast<std::size_t>(i)]);
+        for (int i = 0; i < 16; ++i)
+            matrix.matrix()(i % 4, i / 4) = static_cast<float>(node.matrix[static_cast<std::size_t>(i)]);
         return matrix;
     }
     if (node.translation.size() == 3) {
         matrix.translation() = Eigen::Vector3d(node.translation.data()).cast<float>();
     }
     if (node.rotation.size() == 4) {
-        matrix.linear() = Eigen::Quaterniond(node.rotation.data()).normalized().cast<float>().toRotationMatrix();
+        matrix.linear() =
+            Eigen::Quaterniond(node.rotation.data()).normalized().cast<float>().toRotationMatrix();
     }
-    if (node.scale.size() == 3) matrix.linear() *= Eigen::Vector3d(node.scale.data()).cast<float>().asDiagonal();
+    if (node.scale.size() == 3)
+        matrix.linear() *= Eigen::Vector3d(node.scale.data()).cast<float>().asDiagonal();
     return matrix;
 }
 
@@ -186,7 +198,8 @@ Affine world_matrix(const GltfFile& file, int node) {
 
 std::vector<int> bones_of_nodes(const GltfFile& file, const Character& character) {
     std::vector<int> bones(file.model.nodes.size(), k_no_bone);
-    for (std::size_t i = 0; i < character.nodes.size(); ++i) bones[static_cast<std::size_t>(character.nodes[i])] = static_cast<int>(i);
+    for (std::size_t i = 0; i < character.nodes.size(); ++i)
+        bones[static_cast<std::size_t>(character.nodes[i])] = static_cast<int>(i);
     return bones;
 }
 
@@ -214,7 +227,8 @@ void read_skeleton(const GltfFile& file, Character& character) {
         bone_of[static_cast<std::size_t>(node)] = static_cast<int>(bones.size());
         bones.push_back(std::move(bone));
     }
-    character.skeleton = Skeleton(std::move(bones), above == -1 ? Transform{} : from_affine(world_matrix(file, above)));
+    character.skeleton =
+        Skeleton(std::move(bones), above == -1 ? Transform{} : from_affine(world_matrix(file, above)));
     add_rest_findings(file, character, character.findings);
 }
 

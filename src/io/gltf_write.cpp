@@ -1,5 +1,5 @@
-// Writing GLB. A file's own JSON is edited rather than written anew from a parsed model, so that all that this
-// library does not know comes back as it was.
+// Writing GLB. A file's own JSON is edited rather than written anew from a parsed model, so that all that
+// this library does not know comes back as it was.
 #include "gltf_file.hpp"
 
 #include <dendraxis/base/error.hpp>
@@ -48,7 +48,8 @@ int add_view(Glb& glb, const void* data, std::size_t size, int target = 0) {
 
 // An accessor over tightly packed numbers, with the least and the greatest where glTF asks for them.
 template <class Number>
-int add_accessor(Glb& glb, std::span<const Number> numbers, std::size_t width, int component_type, bool bounds, int target = 0) {
+int add_accessor(Glb& glb, std::span<const Number> numbers, std::size_t width, int component_type,
+                 bool bounds, int target = 0) {
     static constexpr std::array<const char*, 5> k_types{"", "SCALAR", "VEC2", "VEC3", "VEC4"};
     Json accessor{{"bufferView", add_view(glb, numbers.data(), numbers.size_bytes(), target)},
                   {"componentType", component_type},
@@ -69,8 +70,10 @@ int add_accessor(Glb& glb, std::span<const Number> numbers, std::size_t width, i
 }
 
 template <class Element>
-int add_vectors(Glb& glb, const std::vector<Element>& elements, std::size_t width, int target = 0, bool bounds = false) {
-    const std::span<const float> numbers(reinterpret_cast<const float*>(elements.data()), elements.size() * width);
+int add_vectors(Glb& glb, const std::vector<Element>& elements, std::size_t width, int target = 0,
+                bool bounds = false) {
+    const std::span<const float> numbers(reinterpret_cast<const float*>(elements.data()),
+                                         elements.size() * width);
     return add_accessor(glb, numbers, width, k_float, bounds, target);
 }
 
@@ -82,7 +85,8 @@ class AnimationWriter {
     }
 
     template <class Get>
-    void add(std::size_t bone, int node, const char* path, const std::vector<int>& frames, std::size_t width, const Get& get) {
+    void add(std::size_t bone, int node, const char* path, const std::vector<int>& frames, std::size_t width,
+             const Get& get) {
         if (frames.empty()) return;
         std::vector<float> values;
         for (const int frame : frames) {
@@ -90,7 +94,8 @@ class AnimationWriter {
             values.insert(values.end(), value.data(), value.data() + width);
         }
         const int output = add_accessor(glb_, std::span<const float>(values), width, k_float, false);
-        animation_["samplers"].push_back({{"input", times(frames)}, {"interpolation", "LINEAR"}, {"output", output}});
+        animation_["samplers"].push_back(
+            {{"input", times(frames)}, {"interpolation", "LINEAR"}, {"output", output}});
         animation_["channels"].push_back(
             {{"sampler", animation_["samplers"].size() - 1}, {"target", {{"node", node}, {"path", path}}}});
     }
@@ -102,7 +107,8 @@ class AnimationWriter {
         const auto [found, is_new] = inputs_.try_emplace(frames, 0);
         if (is_new) {
             std::vector<float> seconds;
-            for (const int frame : frames) seconds.push_back(static_cast<float>(static_cast<double>(frame) / clip_.fps));
+            for (const int frame : frames)
+                seconds.push_back(static_cast<float>(static_cast<double>(frame) / clip_.fps));
             found->second = add_accessor(glb_, std::span<const float>(seconds), 1, k_float, true);
         }
         return found->second;
@@ -121,20 +127,26 @@ Eigen::Vector4f in_range(const Quat& rotation) {
 
 void add_clip(Glb& glb, const Skeleton& skeleton, std::span<const int> nodes, const Clip& clip) {
     std::vector<BoneKeys> keys = reduce_keys(skeleton, clip);
-    const auto still = [](const BoneKeys& bone) { return bone.rotation.empty() && bone.translation.empty() && bone.scale.empty(); };
+    const auto still = [](const BoneKeys& bone) {
+        return bone.rotation.empty() && bone.translation.empty() && bone.scale.empty();
+    };
     // An animation without channels is not valid, and the clip's length is carried by its keys: where nothing
     // spans it, the first bone is held at its rest from the first frame to the last.
     const int last = static_cast<int>(clip.frame_count()) - 1;
     const bool spans = std::any_of(keys.begin(), keys.end(), [&](const BoneKeys& bone) {
-        return (!bone.rotation.empty() && bone.rotation.back() == last) || (!bone.translation.empty() && bone.translation.back() == last);
+        return (!bone.rotation.empty() && bone.rotation.back() == last) ||
+               (!bone.translation.empty() && bone.translation.back() == last);
     });
-    if (!spans || std::all_of(keys.begin(), keys.end(), still)) keys.front().rotation = last > 0 ? std::vector{0, last} : std::vector{0};
+    if (!spans || std::all_of(keys.begin(), keys.end(), still))
+        keys.front().rotation = last > 0 ? std::vector{0, last} : std::vector{0};
 
     AnimationWriter writer(glb, clip);
     for (std::size_t bone = 0; bone < keys.size(); ++bone) {
         const int node = nodes[bone];
-        writer.add(bone, node, "rotation", keys[bone].rotation, 4, [](const Transform& t) { return in_range(t.rotation); });
-        writer.add(bone, node, "translation", keys[bone].translation, 3, [](const Transform& t) { return t.translation; });
+        writer.add(bone, node, "rotation", keys[bone].rotation, 4,
+                   [](const Transform& t) { return in_range(t.rotation); });
+        writer.add(bone, node, "translation", keys[bone].translation, 3,
+                   [](const Transform& t) { return t.translation; });
         writer.add(bone, node, "scale", keys[bone].scale, 3, [](const Transform& t) { return t.scale; });
     }
     Json& animations = glb.json["animations"];
@@ -160,7 +172,8 @@ std::vector<std::uint8_t> to_bytes(Glb& glb) {
     align(json, ' ');
     std::vector<std::uint8_t> bytes;
     const auto word = [&bytes](std::size_t value) {
-        for (int shift = 0; shift < 32; shift += 8) bytes.push_back(static_cast<std::uint8_t>(value >> shift));
+        for (int shift = 0; shift < 32; shift += 8)
+            bytes.push_back(static_cast<std::uint8_t>(value >> shift));
     };
     const std::size_t binary_chunk = glb.binary.empty() ? 0 : 8 + glb.binary.size();
     word(0x46546C67);
@@ -219,7 +232,8 @@ Json node_json(const std::string& name, const Transform& transform) {
     Json node = Json::object();
     if (!name.empty()) node["name"] = name;
     if (transform.translation != Vec3::Zero()) node["translation"] = vector_json(transform.translation);
-    if (transform.rotation.coeffs() != Quat::Identity().coeffs()) node["rotation"] = vector_json(in_range(transform.rotation));
+    if (transform.rotation.coeffs() != Quat::Identity().coeffs())
+        node["rotation"] = vector_json(in_range(transform.rotation));
     if (transform.scale != Vec3::Ones()) node["scale"] = vector_json(transform.scale);
     return node;
 }
@@ -231,34 +245,41 @@ int add_skin(Glb& glb, const SkinnedMesh& mesh, std::span<const int> nodes) {
         matrices.push_back(mesh.inverse_bind[i].matrix());
         joints.push_back(nodes[static_cast<std::size_t>(mesh.bones[i])]);
     }
-    return push(glb.json, "skins", {{"joints", joints}, {"inverseBindMatrices", add_vectors(glb, matrices, 16)}});
+    return push(glb.json, "skins",
+                {{"joints", joints}, {"inverseBindMatrices", add_vectors(glb, matrices, 16)}});
 }
 
 bool same_skin(const SkinnedMesh& a, const SkinnedMesh& b) {
-    return a.bones == b.bones && std::equal(a.inverse_bind.begin(), a.inverse_bind.end(), b.inverse_bind.begin(),
-                                            [](const Affine& x, const Affine& y) { return x.matrix() == y.matrix(); });
+    return a.bones == b.bones &&
+           std::equal(a.inverse_bind.begin(), a.inverse_bind.end(), b.inverse_bind.begin(),
+                      [](const Affine& x, const Affine& y) { return x.matrix() == y.matrix(); });
 }
 
 Json primitive_json(Glb& glb, const SkinnedMesh& mesh) {
     Json attributes{{"POSITION", add_vectors(glb, mesh.positions, 3, k_vertex_data, true)}};
     if (!mesh.normals.empty()) attributes["NORMAL"] = add_vectors(glb, mesh.normals, 3, k_vertex_data);
     const std::span joints(mesh.joints.front().data(), 4 * mesh.joints.size());
-    attributes["JOINTS_0"] = add_accessor(glb, std::span<const std::uint16_t>(joints), 4, k_unsigned_short, false, k_vertex_data);
+    attributes["JOINTS_0"] =
+        add_accessor(glb, std::span<const std::uint16_t>(joints), 4, k_unsigned_short, false, k_vertex_data);
     attributes["WEIGHTS_0"] = add_vectors(glb, mesh.weights, 4, k_vertex_data);
     const std::span corners(mesh.triangles.front().data(), 3 * mesh.triangles.size());
     int indices = 0;
     if (mesh.positions.size() < 65535) {
         const std::vector<std::uint16_t> small(corners.begin(), corners.end());
-        indices = add_accessor(glb, std::span<const std::uint16_t>(small), 1, k_unsigned_short, false, k_index_data);
+        indices = add_accessor(glb, std::span<const std::uint16_t>(small), 1, k_unsigned_short, false,
+                               k_index_data);
     } else {
-        indices = add_accessor(glb, std::span<const std::uint32_t>(corners), 1, k_unsigned_int, false, k_index_data);
+        indices = add_accessor(glb, std::span<const std::uint32_t>(corners), 1, k_unsigned_int, false,
+                               k_index_data);
     }
     const Json material{{"name", mesh.name},
                         {"pbrMetallicRoughness",
                          {{"baseColorFactor", {mesh.color[0], mesh.color[1], mesh.color[2], 1.0f}},
                           {"metallicFactor", 0.0},
                           {"roughnessFactor", 0.9}}}};
-    return {{"attributes", attributes}, {"indices", indices}, {"material", push(glb.json, "materials", material)}};
+    return {{"attributes", attributes},
+            {"indices", indices},
+            {"material", push(glb.json, "materials", material)}};
 }
 
 // Meshes of the same skin become one node with several primitives.
@@ -266,14 +287,17 @@ void add_meshes(Glb& glb, const Character& character, std::span<const int> nodes
     std::vector<std::pair<const SkinnedMesh*, Json>> groups;
     for (const SkinnedMesh& mesh : character.meshes) {
         if (mesh.positions.empty() || mesh.triangles.empty()) continue;
-        auto group = std::find_if(groups.begin(), groups.end(), [&](const auto& g) { return same_skin(*g.first, mesh); });
+        auto group = std::find_if(groups.begin(), groups.end(),
+                                  [&](const auto& g) { return same_skin(*g.first, mesh); });
         if (group == groups.end()) group = groups.insert(groups.end(), {&mesh, Json::array()});
         group->second.push_back(primitive_json(glb, mesh));
     }
     for (auto& [first, primitives] : groups) {
         const int skin = add_skin(glb, *first, nodes);
-        const int mesh = push(glb.json, "meshes", {{"name", character.name}, {"primitives", std::move(primitives)}});
-        scene_nodes.push_back(push(glb.json, "nodes", {{"name", character.name + "-surface"}, {"mesh", mesh}, {"skin", skin}}));
+        const int mesh =
+            push(glb.json, "meshes", {{"name", character.name}, {"primitives", std::move(primitives)}});
+        scene_nodes.push_back(
+            push(glb.json, "nodes", {{"name", character.name + "-surface"}, {"mesh", mesh}, {"skin", skin}}));
     }
 }
 
@@ -293,7 +317,10 @@ std::vector<std::uint8_t> glb_with_clips(const Character& character, std::span<c
 
 std::vector<std::uint8_t> new_glb(const Character& character) {
     Glb glb;
-    glb.json = {{"asset", {{"version", "2.0"}, {"generator", "Dendraxis"}}}, {"scene", 0}, {"scenes", Json::array()}, {"nodes", Json::array()}};
+    glb.json = {{"asset", {{"version", "2.0"}, {"generator", "Dendraxis"}}},
+                {"scene", 0},
+                {"scenes", Json::array()},
+                {"nodes", Json::array()}};
     Json scene_nodes = Json::array();
     int holder = -1;
     if (!is_identity(character.skeleton.above())) {

@@ -27,7 +27,8 @@ void write_temporary(const OutputFile& file) {
     if (fs::is_directory(file.path)) cannot_write(file.path, "it is a folder");
     std::ofstream out(temporary_name(file.path), std::ios::binary);
     if (!out) cannot_write(file.path, std::strerror(errno));
-    out.write(reinterpret_cast<const char*>(file.bytes.data()), static_cast<std::streamsize>(file.bytes.size()));
+    out.write(reinterpret_cast<const char*>(file.bytes.data()),
+              static_cast<std::streamsize>(file.bytes.size()));
     out.close();
     if (!out) cannot_write(file.path, "the disk took only a part");
 }
@@ -64,7 +65,8 @@ std::vector<std::uint8_t> read_bytes(const fs::path& path) {
     }
     std::ifstream in(path, std::ios::binary);
     if (!in) {
-        throw Error(path.string(), std::string("cannot be read: ") + std::strerror(errno), "", "check the path");
+        throw Error(path.string(), std::string("cannot be read: ") + std::strerror(errno), "",
+                    "check the path");
     }
     return {std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
 }

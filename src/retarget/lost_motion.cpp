@@ -7,7 +7,8 @@
 namespace dendraxis {
 namespace {
 
-// Bones whose turning is carried: those of paired chains and all that is above one, hub and ground bone included.
+// Bones whose turning is carried: those of paired chains and all that is above one, hub and ground bone
+// included.
 std::vector<char> carried_bones(const Pairing& pairing) {
     const Skeleton& skeleton = pairing.source.skeleton;
     std::vector<char> carried(skeleton.size(), 0);
@@ -40,8 +41,8 @@ Swing swing_of(const Clip& clip, std::size_t bone, float unit) {
     return most;
 }
 
-void add(Findings& findings, const char* code, const Clip& clip, const std::vector<std::string>& bones, const char* message,
-         const char* advice) {
+void add(Findings& findings, const char* code, const Clip& clip, const std::vector<std::string>& bones,
+         const char* message, const char* advice) {
     if (bones.empty()) return;
     std::string list = bones.front();
     for (std::size_t i = 1; i < bones.size() && i < 6; ++i) list += ", " + bones[i];
@@ -62,20 +63,25 @@ Findings lost_motion(const Pairing& pairing, const Clip& clip) {
     std::vector<std::string> scaling;
     for (std::size_t i = 0; i < skeleton.size(); ++i) {
         const Bone& bone = skeleton.bones()[i];
-        const Vec3& scale = bone.parent == k_no_bone ? skeleton.above().scale : rest[static_cast<std::size_t>(bone.parent)].scale;
-        const float unit = pairing.source.height > 0.0f ? scale.cwiseAbs().maxCoeff() / pairing.source.height : 0.0f;
+        const Vec3& scale = bone.parent == k_no_bone ? skeleton.above().scale
+                                                     : rest[static_cast<std::size_t>(bone.parent)].scale;
+        const float unit =
+            pairing.source.height > 0.0f ? scale.cwiseAbs().maxCoeff() / pairing.source.height : 0.0f;
         const Swing swing = swing_of(clip, i, unit);
         if (!carried[i] && swing.turned > 1.0f / k_degrees) turning.push_back(bone.label);
         // What the hub and the bones above it travel is carried; a bone below it that slides is not.
-        const bool above_hub = pairing.source.hub != k_no_bone && skeleton.is_above(static_cast<int>(i), pairing.source.hub);
+        const bool above_hub =
+            pairing.source.hub != k_no_bone && skeleton.is_above(static_cast<int>(i), pairing.source.hub);
         if (!above_hub && swing.slid > 0.005f) sliding.push_back(bone.label);
         if (swing.scaled > 0.01f) scaling.push_back(bone.label);
     }
-    add(findings, "retarget.bone-not-carried", clip, turning, "these bones move but belong to no paired chain: ",
-        "check the pairing where their motion matters");
-    add(findings, "retarget.slide-not-carried", clip, sliding, "these bones slide in their sockets, which is not carried: ",
+    add(findings, "retarget.bone-not-carried", clip, turning,
+        "these bones move but belong to no paired chain: ", "check the pairing where their motion matters");
+    add(findings, "retarget.slide-not-carried", clip, sliding,
+        "these bones slide in their sockets, which is not carried: ",
         "bake the motion to rotations where it matters");
-    add(findings, "retarget.scale-not-carried", clip, scaling, "these bones change size, which is not carried: ", "");
+    add(findings, "retarget.scale-not-carried", clip, scaling,
+        "these bones change size, which is not carried: ", "");
     return findings;
 }
 

@@ -18,10 +18,12 @@ std::vector<const Chain*> chains_after(const Chart& chart, const Chain& chain) {
     std::vector<const Chain*> after;
     for (const Chain& other : chart.chains) {
         if (&other == &chain || has_part(other, "grip")) continue;
-        for (int bone = chart.skeleton.parent(other.bones.front()); bone != k_no_bone; bone = chart.skeleton.parent(bone)) {
-            const bool charted = std::any_of(chart.chains.begin(), chart.chains.end(), [bone](const Chain& c) {
-                return std::find(c.bones.begin(), c.bones.end(), bone) != c.bones.end();
-            });
+        for (int bone = chart.skeleton.parent(other.bones.front()); bone != k_no_bone;
+             bone = chart.skeleton.parent(bone)) {
+            const bool charted =
+                std::any_of(chart.chains.begin(), chart.chains.end(), [bone](const Chain& c) {
+                    return std::find(c.bones.begin(), c.bones.end(), bone) != c.bones.end();
+                });
             if (bone == chain.bones.back()) after.push_back(&other);
             if (charted || bone == chart.hub) break;
         }
@@ -29,7 +31,8 @@ std::vector<const Chain*> chains_after(const Chart& chart, const Chain& chain) {
     return after;
 }
 
-// The chains whose start is taken as the end of `chain`: the neck on a spine, all fingers but the thumb on a hand.
+// The chains whose start is taken as the end of `chain`: the neck on a spine, all fingers but the thumb on a
+// hand.
 std::vector<const Chain*> continuing(const std::vector<const Chain*>& after) {
     std::vector<const Chain*> axial;
     std::vector<const Chain*> others;
@@ -65,7 +68,8 @@ Vec3 mean_start(const std::vector<const Chain*>& chains, const std::vector<Trans
 }
 
 // The point at the share `share` of the way along heads and tail, where `shares` are those of the tails.
-Vec3 point_along(const std::vector<Vec3>& heads, const Vec3& tail, const std::vector<float>& shares, float share) {
+Vec3 point_along(const std::vector<Vec3>& heads, const Vec3& tail, const std::vector<float>& shares,
+                 float share) {
     float before = 0.0f;
     for (std::size_t i = 0; i < heads.size(); ++i) {
         const Vec3& next = i + 1 < heads.size() ? heads[i + 1] : tail;
@@ -106,7 +110,8 @@ class StanceMatcher {
     std::pair<const Chain*, std::size_t> chain_of(int bone) const {
         for (const Chain& chain : pairing_.target.chains) {
             const auto found = std::find(chain.bones.begin(), chain.bones.end(), bone);
-            if (found != chain.bones.end()) return {&chain, static_cast<std::size_t>(found - chain.bones.begin())};
+            if (found != chain.bones.end())
+                return {&chain, static_cast<std::size_t>(found - chain.bones.begin())};
         }
         return {nullptr, 0};
     }
@@ -116,7 +121,8 @@ class StanceMatcher {
         if (parent == k_no_bone) return;
         const auto p = static_cast<std::size_t>(parent);
         const auto b = static_cast<std::size_t>(bone);
-        target_[b].translation = target_[p].translation + turns_[p] * (target_rest_[b].translation - target_rest_[p].translation);
+        target_[b].translation =
+            target_[p].translation + turns_[p] * (target_rest_[b].translation - target_rest_[p].translation);
     }
 
     void turn(const Chain& chain, std::size_t index) {
@@ -139,9 +145,10 @@ class StanceMatcher {
         }
     }
 
-    // Where a target bone points at rest, and where it should, both in the target's model space. Nothing where the
-    // last bone of either chain has no known end.
-    std::optional<std::pair<Vec3, Vec3>> directions(const Chain& chain, std::size_t index, const Chain& answer) const {
+    // Where a target bone points at rest, and where it should, both in the target's model space. Nothing
+    // where the last bone of either chain has no known end.
+    std::optional<std::pair<Vec3, Vec3>> directions(const Chain& chain, std::size_t index,
+                                                    const Chain& answer) const {
         const bool known = known_end(pairing_.source, answer) && known_end(pairing_.target, chain);
         const std::vector<Vec3> heads = heads_of(chain, target_rest_);
         const std::vector<Vec3> source_heads = heads_of(answer, source_);
@@ -156,7 +163,8 @@ class StanceMatcher {
         }
         const std::vector<float> shares = tail_shares(heads, tail);
         const std::vector<float> source_shares = tail_shares(source_heads, source_tail);
-        const Vec3 from = point_along(source_heads, source_tail, source_shares, index == 0 ? 0.0f : shares[index - 1]);
+        const Vec3 from =
+            point_along(source_heads, source_tail, source_shares, index == 0 ? 0.0f : shares[index - 1]);
         const Vec3 to = point_along(source_heads, source_tail, source_shares, shares[index]);
         return std::pair(own, to_target_ * (to - from));
     }
@@ -172,12 +180,17 @@ class StanceMatcher {
         const auto source_after = chains_after(pairing_.source, answer);
         for (const Chain* candidate : continuing(chains_after(pairing_.target, chain))) {
             const Chain* match = pairing_.source_of(*candidate);
-            if (match == nullptr || std::find(source_after.begin(), source_after.end(), match) == source_after.end()) continue;
+            if (match == nullptr ||
+                std::find(source_after.begin(), source_after.end(), match) == source_after.end())
+                continue;
             mine.push_back(candidate);
             theirs.push_back(match);
         }
-        if (of_source) return theirs.empty() ? chain_tail(pairing_.source, answer, source_) : mean_start(theirs, source_);
-        return mine.empty() ? chain_tail(pairing_.target, chain, target_rest_) : mean_start(mine, target_rest_);
+        if (of_source)
+            return theirs.empty() ? chain_tail(pairing_.source, answer, source_)
+                                  : mean_start(theirs, source_);
+        return mine.empty() ? chain_tail(pairing_.target, chain, target_rest_)
+                            : mean_start(mine, target_rest_);
     }
 
     void settle_twist(const Chain& chain, const Chain& answer, const Vec3& axis) {
@@ -188,9 +201,13 @@ class StanceMatcher {
         const auto source_after = chains_after(pairing_.source, answer);
         for (const Chain* branch : chains_after(pairing_.target, chain)) {
             const Chain* match = pairing_.source_of(*branch);
-            if (match == nullptr || std::find(source_after.begin(), source_after.end(), match) == source_after.end()) continue;
-            from.push_back(turns_[b] * (place(target_rest_, branch->bones.front()) - place(target_rest_, bone)));
-            to.push_back(to_target_ * (place(source_, match->bones.front()) - place(source_, answer.bones.back())));
+            if (match == nullptr ||
+                std::find(source_after.begin(), source_after.end(), match) == source_after.end())
+                continue;
+            from.push_back(turns_[b] *
+                           (place(target_rest_, branch->bones.front()) - place(target_rest_, bone)));
+            to.push_back(to_target_ *
+                         (place(source_, match->bones.front()) - place(source_, answer.bones.back())));
         }
         // Sizes differ; what counts is where the branches lie around the axis, seen from their middle.
         if (from.size() < 2) return;
@@ -244,7 +261,8 @@ std::vector<float> tail_shares(const std::vector<Vec3>& heads, const Vec3& tail)
         shares.push_back(length);
     }
     for (std::size_t i = 0; i < shares.size(); ++i) {
-        shares[i] = length > 0.0f ? shares[i] / length : static_cast<float>(i + 1) / static_cast<float>(shares.size());
+        shares[i] = length > 0.0f ? shares[i] / length
+                                  : static_cast<float>(i + 1) / static_cast<float>(shares.size());
     }
     return shares;
 }
@@ -254,7 +272,8 @@ Vec3 chain_tail(const Chart& chart, const Chain& chain, const std::vector<Transf
     if (!after.empty()) return mean_start(after, model);
     if (const Helper* end = end_bone(chart, chain)) return place(model, end->bone);
     const int last = chain.bones.back();
-    const int before = chain.bones.size() > 1 ? chain.bones[chain.bones.size() - 2] : chart.skeleton.parent(last);
+    const int before =
+        chain.bones.size() > 1 ? chain.bones[chain.bones.size() - 2] : chart.skeleton.parent(last);
     if (before == k_no_bone) return place(model, last);
     return 2.0f * place(model, last) - place(model, before);
 }

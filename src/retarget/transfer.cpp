@@ -13,7 +13,8 @@ namespace {
 
 int hub_of(const Chart& chart) {
     if (chart.hub == k_no_bone) {
-        throw Error(chart.file.empty() ? chart.character : chart.file, "has no hub, the bone that carries the body", "",
+        throw Error(chart.file.empty() ? chart.character : chart.file,
+                    "has no hub, the bone that carries the body", "",
                     "see what `dendraxis chart` says of it");
     }
     return chart.hub;
@@ -32,7 +33,8 @@ Transfer::Transfer(const Pairing& pairing)
       to_target_(pairing.target.to_upright().conjugate() * pairing.source.to_upright()),
       source_hub_(hub_of(pairing.source)),
       target_hub_(hub_of(pairing.target)) {
-    for (const Transform& rest : rest_in_model_space(source_)) source_rest_inverse_.push_back(rest.rotation.conjugate());
+    for (const Transform& rest : rest_in_model_space(source_))
+        source_rest_inverse_.push_back(rest.rotation.conjugate());
     const MatchedStance stance = match_stance(pairing);
     compile_turns(pairing, stance.turns);
     compile_travel(pairing, stance.hub_drop);
@@ -57,7 +59,8 @@ void Transfer::compile_turns(const Pairing& pairing, const std::vector<Quat>& ma
         const Chain* answer = pairing.source_of(chain);
         if (answer == nullptr || answer->bones.empty()) continue;
         if (answer->bones.size() == chain.bones.size()) {
-            for (std::size_t i = 0; i < chain.bones.size(); ++i) set(chain.bones[i], answer->bones[i], answer->bones[i], 1.0f);
+            for (std::size_t i = 0; i < chain.bones.size(); ++i)
+                set(chain.bones[i], answer->bones[i], answer->bones[i], 1.0f);
             continue;
         }
         const auto shares_of = [](const Chart& chart, const Chain& c, const std::vector<Transform>& model) {
@@ -68,13 +71,15 @@ void Transfer::compile_turns(const Pairing& pairing, const std::vector<Quat>& ma
         const std::vector<float> shares = shares_of(pairing.target, chain, target_model);
         const std::vector<float> source_shares = shares_of(pairing.source, *answer, source_model);
         for (std::size_t i = 0; i < chain.bones.size(); ++i) {
-            // The source bone in which this bone's tail lies, and how far along it; the last tails always meet.
+            // The source bone in which this bone's tail lies, and how far along it; the last tails always
+            // meet.
             std::size_t j = 0;
             while (j + 1 < source_shares.size() && source_shares[j] < shares[i] - 1e-6f) ++j;
             const float start = j == 0 ? 0.0f : source_shares[j - 1];
             const float span = source_shares[j] - start;
             const bool last = i + 1 == chain.bones.size();
-            const float share = last || span <= 0.0f ? 1.0f : std::clamp((shares[i] - start) / span, 0.0f, 1.0f);
+            const float share =
+                last || span <= 0.0f ? 1.0f : std::clamp((shares[i] - start) / span, 0.0f, 1.0f);
             const int before = j == 0 ? source_.parent(answer->bones.front()) : answer->bones[j - 1];
             set(chain.bones[i], before, answer->bones[last ? answer->bones.size() - 1 : j], share);
         }
@@ -89,7 +94,8 @@ void Transfer::compile_travel(const Pairing& pairing, float hub_drop) {
     source_floor_ = pairing.source.floor;
     target_floor_ = pairing.target.floor;
     const Vec3 source_hub = source_model[static_cast<std::size_t>(source_hub_)].translation;
-    const Vec3 target_hub = target_model[static_cast<std::size_t>(target_hub_)].translation - hub_drop * target_up_;
+    const Vec3 target_hub =
+        target_model[static_cast<std::size_t>(target_hub_)].translation - hub_drop * target_up_;
     const float source_height = source_hub.dot(source_up_) - source_floor_;
     const float target_height = target_hub.dot(target_up_) - target_floor_;
     hub_ratio_ = ratio(target_height, source_height);
@@ -116,8 +122,9 @@ Vec3 Transfer::hub_place(std::span<const Transform> source) const {
     const float height = place.dot(source_up_);
     const Vec3 over_floor = to_target_ * Vec3(place - height * source_up_);
     // What is left over at rest (one hub farther forward than the other) turns with the ground bone.
-    const Quat heading = source_ground_ == k_no_bone ? Quat::Identity()
-                                                     : Quat(to_target_ * turn_of(source_ground_, source) * to_target_.conjugate());
+    const Quat heading = source_ground_ == k_no_bone
+                             ? Quat::Identity()
+                             : Quat(to_target_ * turn_of(source_ground_, source) * to_target_.conjugate());
     return leg_ratio_ * over_floor + heading * hub_offset_ +
            (target_floor_ + hub_ratio_ * (height - source_floor_)) * target_up_;
 }
@@ -127,12 +134,15 @@ Vec3 Transfer::ground_place(std::span<const Transform> source) const {
     return target_ground_rest_ + leg_ratio_ * (to_target_ * moved);
 }
 
-void Transfer::apply_pose(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const {
+void Transfer::apply_pose(std::span<const Transform> source, std::span<Transform> target,
+                          Workspace& workspace) const {
     to_model_space(source_, source, workspace.source);
     const std::span<const Transform> model = workspace.source;
     for (std::size_t i = 0; i < target_.size(); ++i) {
         const int parent_bone = target_.bones()[i].parent;
-        const Transform& parent = parent_bone == k_no_bone ? target_.above() : workspace.target[static_cast<std::size_t>(parent_bone)];
+        const Transform& parent = parent_bone == k_no_bone
+                                      ? target_.above()
+                                      : workspace.target[static_cast<std::size_t>(parent_bone)];
         Transform local = target_rest_[i];
         if (const Turn& turn = turns_[i]; turn.b != k_no_bone) {
             Quat away = turn_of(turn.b, model);
@@ -141,26 +151,30 @@ void Transfer::apply_pose(std::span<const Transform> source, std::span<Transform
         }
         const int bone = static_cast<int>(i);
         if (bone == target_hub_) local.translation = dendraxis::apply(inverse(parent), hub_place(model));
-        if (bone == target_ground_) local.translation = dendraxis::apply(inverse(parent), ground_place(model));
+        if (bone == target_ground_)
+            local.translation = dendraxis::apply(inverse(parent), ground_place(model));
         workspace.target[i] = parent * local;
         target[i] = local;
     }
 }
 
-void Transfer::apply(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const {
+void Transfer::apply(std::span<const Transform> source, std::span<Transform> target,
+                     Workspace& workspace) const {
     if (source_.empty() || target_.empty()) return;
     workspace.source.resize(source_.size());
     workspace.target.resize(target_.size());
     const std::size_t frames = std::min(source.size() / source_.size(), target.size() / target_.size());
     for (std::size_t f = 0; f < frames; ++f) {
-        apply_pose(source.subspan(f * source_.size(), source_.size()), target.subspan(f * target_.size(), target_.size()), workspace);
+        apply_pose(source.subspan(f * source_.size(), source_.size()),
+                   target.subspan(f * target_.size(), target_.size()), workspace);
     }
 }
 
 Clip Transfer::apply(const Clip& clip) const {
     if (clip.bone_count != source_.size()) {
-        throw Error(clip.name, "the clip has " + std::to_string(clip.bone_count) + " bones, its source character " +
-                                   std::to_string(source_.size()),
+        throw Error(clip.name,
+                    "the clip has " + std::to_string(clip.bone_count) + " bones, its source character " +
+                        std::to_string(source_.size()),
                     "", "use a clip of the source character");
     }
     Clip result;

@@ -1,5 +1,5 @@
-// Line simplification after Douglas and Peucker (1973), on each property of each bone: keep the frame that lies
-// farthest from the line between two kept ones until none lies too far.
+// Line simplification after Douglas and Peucker (1973), on each property of each bone: keep the frame that
+// lies farthest from the line between two kept ones until none lies too far.
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/key_reduction.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -56,7 +56,8 @@ void keep_between(int first, int last, float limit, const Distance& distance, st
     keep_between(farthest, last, limit, distance, kept);
 }
 
-// `from_rest(i)` is how far frame i is from the rest, `distance(a, i, b)` how far from the line between a and b.
+// `from_rest(i)` is how far frame i is from the rest, `distance(a, i, b)` how far from the line between a and
+// b.
 template <class FromRest, class Distance>
 std::vector<int> reduce(int frames, float limit, const FromRest& from_rest, const Distance& distance) {
     bool rests = true;
@@ -86,14 +87,17 @@ std::vector<BoneKeys> reduce_keys(const Skeleton& skeleton, const Clip& clip, co
     std::vector<BoneKeys> keys(skeleton.size());
     for (std::size_t bone = 0; bone < skeleton.size() && frames > 0; ++bone) {
         const Transform& rest = skeleton.bones()[bone].rest;
-        const auto at = [&](int i) -> const Transform& { return clip.frame(static_cast<std::size_t>(i))[bone]; };
+        const auto at = [&](int i) -> const Transform& {
+            return clip.frame(static_cast<std::size_t>(i))[bone];
+        };
 
         const auto turned = [&](int a, int i, int b) {
-            return angle_between(at(a).rotation.slerp(share_between(a, i, b), at(b).rotation), at(i).rotation);
+            return angle_between(at(a).rotation.slerp(share_between(a, i, b), at(b).rotation),
+                                 at(i).rotation);
         };
-        keys[bone].rotation =
-            reduce(frames, share[bone].radians,
-                   [&](int i) { return angle_between(rest.rotation, at(i).rotation); }, turned);
+        keys[bone].rotation = reduce(
+            frames, share[bone].radians, [&](int i) { return angle_between(rest.rotation, at(i).rotation); },
+            turned);
 
         const int parent = skeleton.bones()[bone].parent;
         const Vec3& parent_scale =
@@ -104,7 +108,8 @@ std::vector<BoneKeys> reduce_keys(const Skeleton& skeleton, const Clip& clip, co
                 const float t = share_between(a, i, b);
                 return (property(at(a)) * (1.0f - t) + property(at(b)) * t - property(at(i))).norm();
             };
-            return reduce(frames, limit, [&](int i) { return (property(rest) - property(at(i))).norm(); }, off_line);
+            return reduce(
+                frames, limit, [&](int i) { return (property(rest) - property(at(i))).norm(); }, off_line);
         };
         keys[bone].translation =
             vector_keys([](const Transform& t) -> Vec3 { return t.translation; }, share[bone].metres / unit);

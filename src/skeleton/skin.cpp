@@ -2,7 +2,8 @@
 
 namespace dendraxis {
 
-void deform(const SkinnedMesh& mesh, std::span<const Affine> bone_matrices, std::span<Vec3> positions) noexcept {
+void deform(const SkinnedMesh& mesh, std::span<const Affine> bone_matrices,
+            std::span<Vec3> positions) noexcept {
     for (std::size_t v = 0; v < mesh.positions.size(); ++v) {
         Vec3 sum = Vec3::Zero();
         for (std::size_t k = 0; k < 4; ++k) {

@@ -1,5 +1,5 @@
-// The same character renamed, re-axed, rescaled, re-posed must give the same motion: through files, every frame of every
-// demo clip.
+// The same character renamed, re-axed, rescaled, re-posed must give the same motion: through files, every
+// frame of every demo clip.
 #include "variants.hpp"
 #include "workshop.hpp"
 
@@ -21,8 +21,9 @@ namespace {
 Character retargeted(const Character& target) {
     const workshop::Scratch scratch;
     io::write_files(std::vector<io::OutputFile>{{scratch / "target.glb", io::new_glb(target)}});
-    const auto outcome = workshop::run_tool("retarget --source " + workshop::demo("diver.glb").string() + " --target " +
-                                            (scratch / "target.glb").string() + " -o " + (scratch / "result.glb").string());
+    const auto outcome =
+        workshop::run_tool("retarget --source " + workshop::demo("diver.glb").string() + " --target " +
+                           (scratch / "target.glb").string() + " -o " + (scratch / "result.glb").string());
     REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
     return io::load_character(scratch / "result.glb");
 }
@@ -31,7 +32,8 @@ float worst_over_clips(const Character& target, const Transform& to = {}) {
     const Character result = retargeted(target);
     float worst = 0.0f;
     for (const Clip& clip : workshop::diver().clips) {
-        worst = std::max(worst, variants::worst_distance(workshop::diver().skeleton, clip, result.skeleton, result.clip(clip.name), to));
+        worst = std::max(worst, variants::worst_distance(workshop::diver().skeleton, clip, result.skeleton,
+                                                         result.clip(clip.name), to));
     }
     return worst;
 }
@@ -49,8 +51,11 @@ TEST_CASE("a character retargeted to itself stays the same") {
         float turned = 0.0f;
         float moved = 0.0f;
         for (std::size_t i = 0; i < clip.transforms.size(); ++i) {
-            turned = std::max(turned, angle_between(clip.transforms[i].rotation, result.transforms[i].rotation) * k_degrees);
-            moved = std::max(moved, (clip.transforms[i].translation - result.transforms[i].translation).norm());
+            turned =
+                std::max(turned, angle_between(clip.transforms[i].rotation, result.transforms[i].rotation) *
+                                     k_degrees);
+            moved =
+                std::max(moved, (clip.transforms[i].translation - result.transforms[i].translation).norm());
         }
         CHECK(turned < 0.01f);
         CHECK(moved < 0.01e-3f);
@@ -102,7 +107,8 @@ TEST_CASE("a larger copy moves larger") {
 TEST_CASE("all changes at once, and back from the variant to the diver") {
     const Quat y_to_z(Eigen::AngleAxisf(90.0f / k_degrees, Vec3::UnitX()));
     const Character lowered = variants::arms_lowered(workshop::diver(), 40.0f);
-    const Character variant = variants::under_scaled_node(variants::turned(variants::reaxed(variants::renamed(lowered), 7), y_to_z), 100.0f);
+    const Character variant = variants::under_scaled_node(
+        variants::turned(variants::reaxed(variants::renamed(lowered), 7), y_to_z), 100.0f);
     Transform to;
     to.rotation = y_to_z;
     CHECK(worst_over_clips(variant, to) < 1e-3f);
@@ -111,6 +117,7 @@ TEST_CASE("all changes at once, and back from the variant to the diver") {
     const Transfer back(pair(chart(variant), chart(workshop::diver())));
     for (const Clip& clip : workshop::diver().clips) {
         const Clip returned = back.apply(there.apply(clip));
-        CHECK(variants::worst_distance(workshop::diver().skeleton, clip, workshop::diver().skeleton, returned) < 1e-3f);
+        CHECK(variants::worst_distance(workshop::diver().skeleton, clip, workshop::diver().skeleton,
+                                       returned) < 1e-3f);
     }
 }

@@ -17,19 +17,24 @@ using dendraxis::Bone;
 using dendraxis::Skeleton;
 using dendraxis::SkinnedMesh;
 
-// Rebuilds a character from new model-space rests and a new node above; the surface stays where it was, moved by `surface`.
-Character rebuilt(Character character, std::vector<Transform> model, const Transform& above, const Affine& surface = Affine::Identity()) {
+// Rebuilds a character from new model-space rests and a new node above; the surface stays where it was, moved
+// by `surface`.
+Character rebuilt(Character character, std::vector<Transform> model, const Transform& above,
+                  const Affine& surface = Affine::Identity()) {
     std::vector<Bone> bones(character.skeleton.bones().begin(), character.skeleton.bones().end());
     const std::vector<Transform> old = dendraxis::rest_in_model_space(character.skeleton);
     for (std::size_t i = 0; i < bones.size(); ++i) {
-        const Transform& parent = bones[i].parent == dendraxis::k_no_bone ? above : model[static_cast<std::size_t>(bones[i].parent)];
+        const Transform& parent = bones[i].parent == dendraxis::k_no_bone
+                                      ? above
+                                      : model[static_cast<std::size_t>(bones[i].parent)];
         bones[i].rest = inverse(parent) * model[i];
         bones[i].rest.rotation.normalize();
     }
     for (SkinnedMesh& mesh : character.meshes) {
         for (std::size_t k = 0; k < mesh.bones.size(); ++k) {
             const auto bone = static_cast<std::size_t>(mesh.bones[k]);
-            mesh.inverse_bind[k] = to_affine(model[bone]).inverse() * surface * to_affine(old[bone]) * mesh.inverse_bind[k];
+            mesh.inverse_bind[k] =
+                to_affine(model[bone]).inverse() * surface * to_affine(old[bone]) * mesh.inverse_bind[k];
             mesh.inverse_bind[k].makeAffine();
         }
     }
@@ -41,9 +46,23 @@ Character rebuilt(Character character, std::vector<Transform> model, const Trans
 }  // namespace
 
 Character renamed(Character character) {
-    static constexpr std::array<std::pair<const char*, const char*>, 17> k_words{{{"upper_arm", "ArmUpper"}, {"forearm", "Elbow"}, {"hand", "Wrist"},
-        {"shoulder", "Clavicle"}, {"spine_1", "Waist"}, {"spine_2", "Abdomen"}, {"chest", "Thorax"}, {"hips", "Pelvis"}, {"ground", "Root"},
-        {"thigh", "UpLeg"}, {"shin", "Knee"}, {"foot", "Ankle"}, {"toes", "Ball"}, {"head", "Skull"}, {"neck", "Nape"}, {"index", "Pointer"}, {"little", "Pinky"}}};
+    static constexpr std::array<std::pair<const char*, const char*>, 17> k_words{{{"upper_arm", "ArmUpper"},
+                                                                                  {"forearm", "Elbow"},
+                                                                                  {"hand", "Wrist"},
+                                                                                  {"shoulder", "Clavicle"},
+                                                                                  {"spine_1", "Waist"},
+                                                                                  {"spine_2", "Abdomen"},
+                                                                                  {"chest", "Thorax"},
+                                                                                  {"hips", "Pelvis"},
+                                                                                  {"ground", "Root"},
+                                                                                  {"thigh", "UpLeg"},
+                                                                                  {"shin", "Knee"},
+                                                                                  {"foot", "Ankle"},
+                                                                                  {"toes", "Ball"},
+                                                                                  {"head", "Skull"},
+                                                                                  {"neck", "Nape"},
+                                                                                  {"index", "Pointer"},
+                                                                                  {"little", "Pinky"}}};
     std::vector<Bone> bones(character.skeleton.bones().begin(), character.skeleton.bones().end());
     for (Bone& bone : bones) {
         std::string name = bone.name;
@@ -70,7 +89,9 @@ Character reaxed(Character character, unsigned seed) {
     std::normal_distribution<float> normal;
     std::vector<Transform> model = dendraxis::rest_in_model_space(character.skeleton);
     for (Transform& bone : model) {
-        bone.rotation = (bone.rotation * Quat(normal(random), normal(random), normal(random), normal(random)).normalized()).normalized();
+        bone.rotation = (bone.rotation *
+                         Quat(normal(random), normal(random), normal(random), normal(random)).normalized())
+                            .normalized();
     }
     const Transform above = character.skeleton.above();
     return rebuilt(std::move(character), std::move(model), above);
@@ -102,10 +123,12 @@ Character under_turned_node(Character character, const Quat& by) {
 Character arms_lowered(Character character, float degrees) {
     std::vector<Transform> local = dendraxis::rest_pose(character.skeleton);
     std::vector<Transform> model = dendraxis::rest_in_model_space(character.skeleton);
-    for (const auto& [name, sign] : {std::pair("upper_arm_left", -1.0f), std::pair("upper_arm_right", 1.0f)}) {
+    for (const auto& [name, sign] :
+         {std::pair("upper_arm_left", -1.0f), std::pair("upper_arm_right", 1.0f)}) {
         const auto bone = static_cast<std::size_t>(character.skeleton.find(name));
         const Quat by(Eigen::AngleAxisf(sign * degrees / dendraxis::k_degrees, Vec3::UnitZ()));
-        local[bone].rotation = local[bone].rotation * (model[bone].rotation.conjugate() * by * model[bone].rotation);
+        local[bone].rotation =
+            local[bone].rotation * (model[bone].rotation.conjugate() * by * model[bone].rotation);
     }
     to_model_space(character.skeleton, local, model);
     // The surface goes with the bones: bound where they now stand.
@@ -115,7 +138,8 @@ Character arms_lowered(Character character, float degrees) {
         std::vector<Vec3> positions(mesh.positions.size());
         deform(mesh, matrices, positions);
         mesh.positions = std::move(positions);
-        for (std::size_t k = 0; k < mesh.bones.size(); ++k) mesh.inverse_bind[k] = matrices[static_cast<std::size_t>(mesh.bones[k])].inverse();
+        for (std::size_t k = 0; k < mesh.bones.size(); ++k)
+            mesh.inverse_bind[k] = matrices[static_cast<std::size_t>(mesh.bones[k])].inverse();
     }
     std::vector<Bone> bones(character.skeleton.bones().begin(), character.skeleton.bones().end());
     for (std::size_t i = 0; i < bones.size(); ++i) bones[i].rest = local[i];
@@ -131,7 +155,8 @@ Character scaled(Character character, float factor) {
     return rebuilt(std::move(character), std::move(model), above, Affine(Eigen::Scaling(factor)));
 }
 
-float worst_distance(const Skeleton& a, const dendraxis::Clip& clip_a, const Skeleton& b, const dendraxis::Clip& clip_b, const Transform& to) {
+float worst_distance(const Skeleton& a, const dendraxis::Clip& clip_a, const Skeleton& b,
+                     const dendraxis::Clip& clip_b, const Transform& to) {
     if (clip_a.frame_count() != clip_b.frame_count() || a.size() != b.size()) return 1e9f;
     float worst = 0.0f;
     std::vector<Transform> model_a(a.size());

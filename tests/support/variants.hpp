@@ -31,9 +31,9 @@ Character arms_lowered(Character character, float degrees);
 /// Larger by `factor`.
 Character scaled(Character character, float factor);
 
-/// The largest distance between joints of two clips in model space, over all frames: `to(a)` against `b`. Bones
-/// are paired by their order.
-float worst_distance(const dendraxis::Skeleton& a, const dendraxis::Clip& clip_a, const dendraxis::Skeleton& b,
-                     const dendraxis::Clip& clip_b, const Transform& to = {});
+/// The largest distance between joints of two clips in model space, over all frames: `to(a)` against `b`.
+/// Bones are paired by their order.
+float worst_distance(const dendraxis::Skeleton& a, const dendraxis::Clip& clip_a,
+                     const dendraxis::Skeleton& b, const dendraxis::Clip& clip_b, const Transform& to = {});
 
 }  // namespace variants

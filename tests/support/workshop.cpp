@@ -25,7 +25,8 @@ std::size_t width_of(const std::string& type) {
 
 Scratch::Scratch() {
     static std::atomic<int> counter{0};
-    folder_ = fs::temp_directory_path() / ("dendraxis-test-" + std::to_string(getpid()) + "-" + std::to_string(counter++));
+    folder_ = fs::temp_directory_path() /
+              ("dendraxis-test-" + std::to_string(getpid()) + "-" + std::to_string(counter++));
     fs::create_directories(folder_);
 }
 
@@ -58,7 +59,8 @@ Outcome run(const std::string& command) {
     const fs::path out = scratch / "out";
     const fs::path err = scratch / "err";
     const int status = std::system((command + " >" + out.string() + " 2>" + err.string()).c_str());
-    return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, dendraxis::io::read_text(out), dendraxis::io::read_text(err)};
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, dendraxis::io::read_text(out),
+            dendraxis::io::read_text(err)};
 }
 
 Outcome run_tool(const std::string& arguments) {
@@ -66,11 +68,14 @@ Outcome run_tool(const std::string& arguments) {
 }
 
 bool has_validator() {
-    return fs::exists(fs::path(DENDRAXIS_VALIDATOR) / "node_modules" / "gltf-validator") && std::system("node --version >/dev/null 2>&1") == 0;
+    return fs::exists(fs::path(DENDRAXIS_VALIDATOR) / "node_modules" / "gltf-validator") &&
+           std::system("node --version >/dev/null 2>&1") == 0;
 }
 
 std::string validator_errors(const fs::path& file) {
-    const Outcome outcome = run("NODE_PATH=" DENDRAXIS_VALIDATOR "/node_modules node " DENDRAXIS_SOURCE "/tests/support/validate.js " + file.string());
+    const Outcome outcome = run("NODE_PATH=" DENDRAXIS_VALIDATOR "/node_modules node " DENDRAXIS_SOURCE
+                                "/tests/support/validate.js " +
+                                file.string());
     return outcome.status == 0 ? outcome.out : "the validator failed: " + outcome.err;
 }
 
@@ -95,17 +100,21 @@ int RawGltf::floats(const std::vector<float>& values, const std::string& type) {
 }
 
 void RawGltf::channel(int node, const std::string& path, int input, int output, const std::string& curve) {
-    if (!json.contains("animations")) json["animations"] = {{{"name", "move"}, {"channels", nlohmann::json::array()}, {"samplers", nlohmann::json::array()}}};
+    if (!json.contains("animations"))
+        json["animations"] = {
+            {{"name", "move"}, {"channels", nlohmann::json::array()}, {"samplers", nlohmann::json::array()}}};
     nlohmann::json& animation = json["animations"][0];
     animation["samplers"].push_back({{"input", input}, {"output", output}, {"interpolation", curve}});
-    animation["channels"].push_back({{"sampler", animation["samplers"].size() - 1}, {"target", {{"node", node}, {"path", path}}}});
+    animation["channels"].push_back(
+        {{"sampler", animation["samplers"].size() - 1}, {"target", {{"node", node}, {"path", path}}}});
 }
 
 fs::path RawGltf::write(const Scratch& scratch, const std::string& name) const {
     nlohmann::json whole = json;
     if (!bytes_.empty()) {
         whole["buffers"] = {{{"byteLength", bytes_.size()}, {"uri", name + ".bin"}}};
-        std::ofstream(scratch / (name + ".bin"), std::ios::binary).write(reinterpret_cast<const char*>(bytes_.data()), static_cast<std::streamsize>(bytes_.size()));
+        std::ofstream(scratch / (name + ".bin"), std::ios::binary)
+            .write(reinterpret_cast<const char*>(bytes_.data()), static_cast<std::streamsize>(bytes_.size()));
     }
     std::ofstream(scratch / (name + ".gltf")) << whole.dump(1);
     return scratch / (name + ".gltf");

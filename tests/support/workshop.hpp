@@ -1,4 +1,5 @@
-// What the tests share: scratch folders, the demo characters, the tool as a user runs it, hand-made glTF files.
+// What the tests share: scratch folders, the demo characters, the tool as a user runs it, hand-made glTF
+// files.
 #pragma once
 
 #include <dendraxis/io/sheet.hpp>
@@ -58,7 +59,8 @@ class RawGltf {
     int accessor(nlohmann::json fields);
     int floats(const std::vector<float>& values, const std::string& type);
     /// An animation channel; returns nothing, adds to animation 0.
-    void channel(int node, const std::string& path, int input, int output, const std::string& curve = "LINEAR");
+    void channel(int node, const std::string& path, int input, int output,
+                 const std::string& curve = "LINEAR");
     fs::path write(const Scratch& scratch, const std::string& name) const;
 
  private:

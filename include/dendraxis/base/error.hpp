@@ -6,7 +6,8 @@
 
 namespace dendraxis {
 
-/// Something is wrong with what was given. `what()` is one line: `SUBJECT: what is wrong (where); what to do`.
+/// Something is wrong with what was given. `what()` is one line: `SUBJECT: what is wrong (where); what to
+/// do`.
 class Error : public std::runtime_error {
  public:
     /// `subject` is most often a file; `where` (node, JSON pointer, line) and `advice` may be empty.

@@ -33,7 +33,8 @@ Vec3 apply(const Transform& transform, const Vec3& point) noexcept;
 /// The same transform as a matrix.
 Affine to_affine(const Transform& transform) noexcept;
 
-/// The scale, rotation and translation of a matrix. A mirrored matrix gets a negative x scale; shear is dropped.
+/// The scale, rotation and translation of a matrix. A mirrored matrix gets a negative x scale; shear is
+/// dropped.
 Transform from_affine(const Affine& matrix) noexcept;
 
 }  // namespace dendraxis

@@ -50,11 +50,12 @@ struct NameReading {
     NameKind kind = NameKind::plain;
 };
 
-/// The words of a name in lower case, split where letter case changes, at digits and at separators; digits are
-/// dropped: `Sk_L_UpArm2` gives `sk l up arm`.
+/// The words of a name in lower case, split where letter case changes, at digits and at separators; digits
+/// are dropped: `Sk_L_UpArm2` gives `sk l up arm`.
 std::vector<std::string> name_words(std::string_view name);
 
-/// How many words at the start all of `names` share (a prefix that says nothing); 0 for fewer than three names.
+/// How many words at the start all of `names` share (a prefix that says nothing); 0 for fewer than three
+/// names.
 std::size_t shared_words(std::span<const std::string> names);
 
 /// Reads one name after leaving out its first `skipped` words.

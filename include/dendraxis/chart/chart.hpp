@@ -11,9 +11,9 @@
 
 namespace dendraxis {
 
-/// A run of bones from root side to tip side with one anatomical role. Names are `spine`, `neck`, `head`, `tail`,
-/// and with a side behind a dot `shoulder`, `arm` (upper arm, forearm, hand), `thumb`, `index`, `middle`, `ring`,
-/// `little`, `leg` (thigh, shin, foot), `toes`, `grip`: `arm.left`.
+/// A run of bones from root side to tip side with one anatomical role. Names are `spine`, `neck`, `head`,
+/// `tail`, and with a side behind a dot `shoulder`, `arm` (upper arm, forearm, hand), `thumb`, `index`,
+/// `middle`, `ring`, `little`, `leg` (thigh, shin, foot), `toes`, `grip`: `arm.left`.
 struct Chain {
     std::string name;
     std::vector<int> bones;
@@ -52,8 +52,8 @@ struct Chart {
     /// The chain of that name, or null.
     const Chain* find(std::string_view name) const noexcept;
 
-    /// From model space to the upright frame that all comparing is done in: +Y up, +Z facing, soles at height 0
-    /// still to be taken off (rotation only).
+    /// From model space to the upright frame that all comparing is done in: +Y up, +Z facing, soles at height
+    /// 0 still to be taken off (rotation only).
     Quat to_upright() const noexcept;
 };
 

@@ -23,15 +23,16 @@ struct Panel {
 };
 
 struct PictureOptions {
-    int width = 1280;   ///< pixels
-    int height = 800;   ///< pixels
-    int columns = 0;    ///< of panels; 0: all in one row
+    int width = 1280;  ///< pixels
+    int height = 800;  ///< pixels
+    int columns = 0;   ///< of panels; 0: all in one row
     View view = View::quarter;
 };
 
-/// Draws all panels to one scale (unless their sizes differ over four times) and returns a PNG. Bones are colored by
-/// chain with the palette of M. Okabe and K. Ito, "Color Universal Design" (2008), which people with any kind of color
-/// vision can tell apart. What is below the floor is marked. Throws `Error` for a picture without panels or size.
+/// Draws all panels to one scale (unless their sizes differ over four times) and returns a PNG. Bones are
+/// colored by chain with the palette of M. Okabe and K. Ito, "Color Universal Design" (2008), which people
+/// with any kind of color vision can tell apart. What is below the floor is marked. Throws `Error` for a
+/// picture without panels or size.
 std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureOptions& options = {});
 
 }  // namespace dendraxis::draw

@@ -16,15 +16,14 @@ struct LoadOptions {
 };
 
 /// Reads a character from a .glb or .gltf file.
-/// Bones are: every joint of every skin; what stands between joints; what hangs below them and shows nothing; a
-/// node above them that some clip moves. Without a skin the node tree is the skeleton.
-/// Throws `Error` where the file is missing, damaged, or holds no bones. Not safe to call on one file that
-/// another thread writes.
+/// Bones are: every joint of every skin; what stands between joints; what hangs below them and shows nothing;
+/// a node above them that some clip moves. Without a skin the node tree is the skeleton. Throws `Error` where
+/// the file is missing, damaged, or holds no bones. Not safe to call on one file that another thread writes.
 Character load_character(const std::filesystem::path& file, const LoadOptions& options = {});
 
 /// The file `character.file` as it is, with `clips` (of `character.skeleton`) added as animations, as a GLB.
-/// A clip takes the place of an animation of the same name. Buffers and images are brought into the GLB; all else
-/// comes back as it was. Keys are reduced as `reduce_keys` says. Throws `Error`.
+/// A clip takes the place of an animation of the same name. Buffers and images are brought into the GLB; all
+/// else comes back as it was. Keys are reduced as `reduce_keys` says. Throws `Error`.
 std::vector<std::uint8_t> glb_with_clips(const Character& character, std::span<const Clip> clips);
 
 /// A new GLB made from the object alone: bones, skin, plain colors, clips.

@@ -15,16 +15,16 @@ struct Rig {
     Chart chart;
 };
 
-/// Opens a character file and charts it, or a rig sheet (.json) and the character it names (relative to the sheet).
-/// `fps` as in `LoadOptions`. Throws `Error` with the JSON pointer or line of what is wrong.
+/// Opens a character file and charts it, or a rig sheet (.json) and the character it names (relative to the
+/// sheet). `fps` as in `LoadOptions`. Throws `Error` with the JSON pointer or line of what is wrong.
 Rig load_rig(const std::filesystem::path& file, float fps = 0.0f);
 
-/// A pairing file, for these two charts. Chains it does not mention are left unpaired. Throws `Error`, naming the
-/// nearest chain where one does not exist.
+/// A pairing file, for these two charts. Chains it does not mention are left unpaired. Throws `Error`, naming
+/// the nearest chain where one does not exist.
 Pairing read_pairing(const std::filesystem::path& file, Chart source, Chart target);
 
-/// The texts of the files and of the tool's `--json`. `folder` is where a sheet will stand: its character is named
-/// relative to it.
+/// The texts of the files and of the tool's `--json`. `folder` is where a sheet will stand: its character is
+/// named relative to it.
 std::string sheet_json(const Chart& chart, const std::filesystem::path& folder = {});
 std::string pairing_json(const Pairing& pairing);
 std::string survey_json(const Survey& survey);

@@ -15,8 +15,8 @@ struct OutputFile {
     std::vector<std::uint8_t> bytes;
 };
 
-/// Writes all files or none: each under a temporary name beside its place first, then renamed. Folders on the way
-/// are made. Throws `Error` where a place cannot be written; what stood there before stays.
+/// Writes all files or none: each under a temporary name beside its place first, then renamed. Folders on the
+/// way are made. Throws `Error` where a place cannot be written; what stood there before stays.
 void write_files(std::span<const OutputFile> files);
 
 /// One file of text.

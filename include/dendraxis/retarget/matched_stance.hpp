@@ -9,24 +9,27 @@ namespace dendraxis {
 
 /// How the target must be turned so that its segments point as the source's do at rest.
 struct MatchedStance {
-    /// A bone of the target: the turn from its rest orientation to its matched one, in the target's model space.
+    /// A bone of the target: the turn from its rest orientation to its matched one, in the target's model
+    /// space.
     std::vector<Quat> turns;
-    /// How far the hub comes down (or up, where negative) to keep the soles on the floor, along the target's up.
+    /// How far the hub comes down (or up, where negative) to keep the soles on the floor, along the target's
+    /// up.
     float hub_drop = 0.0f;
 };
 
 /// Matches chain by chain from the hub out. Segments of paired chains are compared in the characters' upright
-/// frames; chains of different bone counts by the arc length along them. Feet keep the tilt that they have at rest
-/// and only turn their heading, so that soles stay flat; the hub and the head keep theirs. Where several paired
-/// chains start at the end of a chain (fingers at a hand, shoulders at a chest), they settle its twist.
+/// frames; chains of different bone counts by the arc length along them. Feet keep the tilt that they have at
+/// rest and only turn their heading, so that soles stay flat; the hub and the head keep theirs. Where several
+/// paired chains start at the end of a chain (fingers at a hand, shoulders at a chest), they settle its
+/// twist.
 MatchedStance match_stance(const Pairing& pairing);
 
 /// For every bone of a chain, how far along the chain its tail lies: 0 at the first bone's head, 1 at `tail`.
 /// `heads` and `tail` are positions. A chain without length is shared evenly.
 std::vector<float> tail_shares(const std::vector<Vec3>& heads, const Vec3& tail);
 
-/// Where a chain ends: the tail of its last bone in a pose given in model space. It is where the next chain starts
-/// (neck on a spine, fingers on a hand), an end bone, or else the last segment once more.
+/// Where a chain ends: the tail of its last bone in a pose given in model space. It is where the next chain
+/// starts (neck on a spine, fingers on a hand), an end bone, or else the last segment once more.
 Vec3 chain_tail(const Chart& chart, const Chain& chain, const std::vector<Transform>& model);
 
 }  // namespace dendraxis

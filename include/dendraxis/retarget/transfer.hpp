@@ -11,10 +11,10 @@ namespace dendraxis {
 
 /// Carries motion from the source of a pairing to its target.
 ///
-/// Every bone of a paired chain turns away from the matched stance, in model space, as the source's bone turns away
-/// from its rest; where bone counts differ the turn is spread along the chain by arc length. Bones of no chain follow
-/// their parents. The hub's height goes by the ratio of hub heights, its travel by the ratio of leg lengths; a ground
-/// bone is carried where both have one.
+/// Every bone of a paired chain turns away from the matched stance, in model space, as the source's bone
+/// turns away from its rest; where bone counts differ the turn is spread along the chain by arc length. Bones
+/// of no chain follow their parents. The hub's height goes by the ratio of hub heights, its travel by the
+/// ratio of leg lengths; a ground bone is carried where both have one.
 ///
 /// Immutable once made; shared by threads freely.
 class Transfer {
@@ -28,8 +28,8 @@ class Transfer {
         std::vector<Transform> target;
     };
 
-    /// Local poses of the source in, local poses of the target out: any number of whole poses, frame after frame.
-    /// Allocates only where `workspace` has not been used before; throws nothing.
+    /// Local poses of the source in, local poses of the target out: any number of whole poses, frame after
+    /// frame. Allocates only where `workspace` has not been used before; throws nothing.
     void apply(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const;
 
     /// A whole clip. Throws `Error` where it is not a clip of the source.
@@ -39,8 +39,8 @@ class Transfer {
     float hub_ratio() const noexcept { return hub_ratio_; }
 
  private:
-    // A bone of the target that turns as source bone `a` does, on toward `b` by `share`. `a` may be no bone, which
-    // does not turn.
+    // A bone of the target that turns as source bone `a` does, on toward `b` by `share`. `a` may be no bone,
+    // which does not turn.
     struct Turn {
         int bone = k_no_bone;
         int a = k_no_bone;
@@ -54,7 +54,8 @@ class Transfer {
     Quat turn_of(int source_bone, std::span<const Transform> source) const;
     Vec3 hub_place(std::span<const Transform> source) const;
     Vec3 ground_place(std::span<const Transform> source) const;
-    void apply_pose(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const;
+    void apply_pose(std::span<const Transform> source, std::span<Transform> target,
+                    Workspace& workspace) const;
 
     Skeleton source_;
     Skeleton target_;
@@ -72,7 +73,8 @@ class Transfer {
     float target_floor_ = 0.0f;
     Vec3 source_ground_rest_ = Vec3::Zero();
     Vec3 target_ground_rest_ = Vec3::Zero();
-    Vec3 hub_offset_ = Vec3::Zero();  // over the floor, in the target's model space: what scaling leaves over at rest
+    Vec3 hub_offset_ =
+        Vec3::Zero();  // over the floor, in the target's model space: what scaling leaves over at rest
     float leg_ratio_ = 1.0f;
     float hub_ratio_ = 1.0f;
 };

@@ -13,18 +13,19 @@ struct KeyTolerance {
     float radians = 0.01f * 0.017453293f;
 };
 
-/// The frames of one bone that are kept, ascending, for each property. Empty: the property never leaves its rest
-/// and needs no key. One frame: it is constant.
+/// The frames of one bone that are kept, ascending, for each property. Empty: the property never leaves its
+/// rest and needs no key. One frame: it is constant.
 struct BoneKeys {
     std::vector<int> rotation;
     std::vector<int> translation;
     std::vector<int> scale;
 };
 
-/// Keys for every bone, such that straight lines (translation, scale) and great arcs (rotation) between them stay
-/// within `tolerance`. Each bone gets a share of it that counts how many bones and how much length hang below.
-/// Source: D. H. Douglas and T. K. Peucker, "Algorithms for the reduction of the number of points required to
-/// represent a digitized line", Cartographica 10 (1973).
-std::vector<BoneKeys> reduce_keys(const Skeleton& skeleton, const Clip& clip, const KeyTolerance& tolerance = {});
+/// Keys for every bone, such that straight lines (translation, scale) and great arcs (rotation) between them
+/// stay within `tolerance`. Each bone gets a share of it that counts how many bones and how much length hang
+/// below. Source: D. H. Douglas and T. K. Peucker, "Algorithms for the reduction of the number of points
+/// required to represent a digitized line", Cartographica 10 (1973).
+std::vector<BoneKeys> reduce_keys(const Skeleton& skeleton, const Clip& clip,
+                                  const KeyTolerance& tolerance = {});
 
 }  // namespace dendraxis

@@ -12,8 +12,8 @@ namespace dendraxis {
 
 inline constexpr int k_no_bone = -1;
 
-/// One joint node. `name` is what its file calls it (it may be empty or stand twice); `label` is unique and is
-/// how files and messages speak of it: the name, or `#NODE_INDEX` where the name alone would not do.
+/// One joint node. `name` is what its file calls it (it may be empty or stand twice); `label` is unique and
+/// is how files and messages speak of it: the name, or `#NODE_INDEX` where the name alone would not do.
 struct Bone {
     std::string name;
     std::string label;
@@ -21,8 +21,8 @@ struct Bone {
     Transform rest;  ///< relative to the parent bone, unposed
 };
 
-/// Bones in parent-before-child order, with what stands above the first of them (a scaled or turned node, say).
-/// Immutable after it is made; safe to read from several threads.
+/// Bones in parent-before-child order, with what stands above the first of them (a scaled or turned node,
+/// say). Immutable after it is made; safe to read from several threads.
 class Skeleton {
  public:
     Skeleton() = default;

@@ -11,8 +11,8 @@
 
 namespace dendraxis {
 
-/// Triangles of one material, each vertex moved by up to four bones. Positions and normals are in the mesh's own
-/// space; `inverse_bind[k]` takes them to the space of bone `bones[k]`.
+/// Triangles of one material, each vertex moved by up to four bones. Positions and normals are in the mesh's
+/// own space; `inverse_bind[k]` takes them to the space of bone `bones[k]`.
 struct SkinnedMesh {
     std::string name;
     std::vector<Vec3> positions;
@@ -28,6 +28,7 @@ struct SkinnedMesh {
 /// Where the vertices are when the bones stand at `bone_matrices` (model space, one a bone of the skeleton).
 /// `positions` takes one a vertex. Linear blend skinning, as glTF 2.0 section 3.7.3 defines it.
 /// Never allocates or throws.
-void deform(const SkinnedMesh& mesh, std::span<const Affine> bone_matrices, std::span<Vec3> positions) noexcept;
+void deform(const SkinnedMesh& mesh, std::span<const Affine> bone_matrices,
+            std::span<Vec3> positions) noexcept;
 
 }  // namespace dendraxis

@@ -1,0 +1,187 @@
+// Bad input: one line that says what and where, exit status 3 (2 for wrong usage), nothing left behind.
+#include "workshop.hpp"
+
+#include <dendraxis/io/write_file.hpp>
+
+#include <doctest/doctest.h>
+
+#include <fstream>
+#include <functional>
+#include <limits>
+
+using nlohmann::json;
+
+namespace {
+
+void check_refused(const workshop::Scratch& scratch, const workshop::fs::path& bad, const std::string& says) {
+    const std::size_t files = scratch.file_count();
+    const auto expect = [&](const workshop::Outcome& outcome) {
+        CAPTURE(bad.string());
+        CAPTURE(outcome.err);
+        CHECK(outcome.status == 3);
+        CHECK(outcome.out.empty());
+        CHECK(std::count(outcome.err.begin(), outcome.err.end(), '\n') == 1);
+        CHECK(outcome.err.starts_with("dendraxis: "));
+        CHECK(outcome.err.find(bad.filename().string()) != std::string::npos);
+        CHECK(outcome.err.find(says) != std::string::npos);
+        CHECK(scratch.file_count() == files);
+    };
+    expect(workshop::run_tool("survey " + bad.string()));
+    expect(workshop::run_tool("retarget --source " + bad.string() + " --target " +
+                              workshop::demo("bosun.glb").string() + " -o " + (scratch / "o.glb").string()));
+    expect(workshop::run_tool("retarget --source " + workshop::demo("diver.glb").string() + " --target " +
+                              bad.string() + " --out-dir " + (scratch / "o").string()));
+    expect(workshop::run_tool("draw " + bad.string() + " -o " + (scratch / "o.png").string()));
+}
+
+workshop::fs::path write(const workshop::Scratch& scratch, const std::string& name, const std::string& text) {
+    std::ofstream(scratch / name, std::ios::binary) << text;
+    return scratch / name;
+}
+
+// Two joints and one clip, all right; each case breaks one thing.
+workshop::RawGltf sound_file() {
+    workshop::RawGltf file;
+    file.json["nodes"] = {{{"name", "hips"}, {"children", {1}}}, {{"name", "leg"}}};
+    file.json["skins"] = {{{"joints", {0, 1}}}};
+    const int times = file.floats({0, 1}, "SCALAR");
+    file.channel(1, "translation", times, file.floats({0, 0, 0, 0, 0, 2}, "VEC3"));
+    return file;
+}
+
+}  // namespace
+
+TEST_CASE("files that are cut off, empty, or something else") {
+    const workshop::Scratch scratch;
+    const std::string whole = dendraxis::io::read_text(workshop::demo("diver.glb"));
+    check_refused(scratch, write(scratch, "cut.glb", whole.substr(0, whole.size() / 2)), "cut off");
+    check_refused(scratch, write(scratch, "stub.glb", whole.substr(0, 9)), "cut off");
+    check_refused(scratch, write(scratch, "empty.glb", ""), "empty");
+    check_refused(scratch, write(scratch, "text.glb", "hello"), "not a glTF");
+    check_refused(scratch, write(scratch, "list.gltf", "{\"name\": 3}"), "not a glTF");
+    check_refused(scratch,
+                  write(scratch, "comma.gltf", "{\"asset\": {\"version\": \"2.0\"},\n \"nodes\": [\n ,]}"),
+                  "line 3");
+    check_refused(scratch, scratch / "missing.glb", "No such file");
+    CHECK(workshop::run_tool("survey " + scratch.path().string()).status == 3);
+}
+
+TEST_CASE("files that hold together badly") {
+    const workshop::Scratch scratch;
+    const auto broken = [&](const std::string& name, const std::string& says,
+                            const std::function<void(workshop::RawGltf&)>& breaking) {
+        workshop::RawGltf file = sound_file();
+        breaking(file);
+        check_refused(scratch, file.write(scratch, name), says);
+    };
+    broken("no-nodes", "no bones",
+           [](auto& f) { f.json.erase("nodes"), f.json.erase("skins"), f.json.erase("animations"); });
+    broken("circle", "circle", [](auto& f) { f.json["nodes"] = {{{"children", {1}}}, {{"children", {0}}}}; });
+    broken("two-parents", "below two nodes", [](auto& f) {
+        f.json["nodes"] = {{{"children", {1}}}, json::object(), {{"children", {1}}}};
+    });
+    broken("child", "child node 9", [](auto& f) { f.json["nodes"][0]["children"] = {9}; });
+    broken("joint", "joint node 7", [](auto& f) { f.json["skins"][0]["joints"] = {0, 7}; });
+    broken("target", "node 5", [](auto& f) { f.json["animations"][0]["channels"][0]["target"]["node"] = 5; });
+    broken("sampler", "sampler 4", [](auto& f) { f.json["animations"][0]["channels"][0]["sampler"] = 4; });
+    broken("accessor", "accessor", [](auto& f) { f.json["animations"][0]["samplers"][0]["output"] = 77; });
+    broken("reaches", "outside its buffer", [](auto& f) { f.json["accessors"][1]["count"] = 4000; });
+    broken("view", "buffer view 50", [](auto& f) { f.json["accessors"][1]["bufferView"] = 50; });
+    broken("type", "another type", [](auto& f) { f.json["accessors"][1]["type"] = "VEC2"; });
+    broken("few", "fewer values", [](auto& f) { f.json["accessors"][1]["count"] = 1; });
+    broken("backward", "run backward", [](auto& f) {
+        f.json["animations"][0]["samplers"][0]["input"] = f.floats({1, 0}, "SCALAR");
+    });
+    broken("nan", "not a number", [](auto& f) {
+        f.json["animations"][0]["samplers"][0]["output"] =
+            f.floats({0, 0, 0, std::numeric_limits<float>::quiet_NaN(), 0, 0}, "VEC3");
+    });
+    broken("endless", "million frames", [](auto& f) {
+        f.json["animations"][0]["samplers"][0]["input"] = f.floats({0, 1e9f}, "SCALAR");
+    });
+    workshop::RawGltf no_buffer = sound_file();
+    const auto path = no_buffer.write(scratch, "no-buffer");
+    workshop::fs::remove(scratch / "no-buffer.bin");
+    check_refused(scratch, path, "no-buffer");
+}
+
+TEST_CASE("wrong usage and wrong names") {
+    const workshop::Scratch scratch;
+    const std::string diver = workshop::demo("diver.glb").string();
+    const std::string bosun = workshop::demo("bosun.glb").string();
+    const std::string both = "retarget --source " + diver + " --target " + bosun;
+    const auto refused = [&](const std::string& arguments, int status, const std::string& says) {
+        const auto outcome = workshop::run_tool(arguments);
+        CAPTURE(arguments);
+        CAPTURE(outcome.err);
+        CHECK(outcome.status == status);
+        CHECK(std::count(outcome.err.begin(), outcome.err.end(), '\n') == 1);
+        CHECK(outcome.err.find(says) != std::string::npos);
+        CHECK(scratch.file_count() == 0);
+    };
+    refused("", 2, "subcommand");
+    refused("dance", 2, "no command 'dance'");
+    refused("retraget", 2, "did you mean 'retarget'");
+    refused("survey", 2, "CHARACTER");
+    refused("survey " + diver + " --jsno", 2, "--jsno");
+    refused(both, 2, "-o OUT.glb");
+    refused(both + " -o " + (scratch / "a.fbx").string(), 2, ".glb");
+    refused(both + " -o " + (scratch / "a.glb").string() + " --out-dir " + (scratch / "b").string(), 2,
+            "either");
+    refused(
+        "retarget --source " + diver + " --target " + bosun + " --fps 0 -o " + (scratch / "a.glb").string(),
+        2, "--fps");
+    refused(both + " -o " + bosun, 2, "written over");
+    refused(both + " --clip strol -o " + (scratch / "a.glb").string(), 3, "did you mean 'stroll'");
+    refused("retarget --source " + bosun + " --target " + diver + " -o " + (scratch / "a.glb").string(), 3,
+            "no clips");
+    refused(both + " -o /proc/nowhere/a.glb", 3, "cannot be written");
+    refused("draw " + diver + " --clip stroll --frame 900 -o " + (scratch / "a.png").string(), 3, "0 to 66");
+    refused("draw " + diver + " --frame 2 -o " + (scratch / "a.png").string(), 2, "--clip");
+    refused("draw " + diver + " -o " + (scratch / "a.jpg").string(), 2, ".png");
+    refused("draw " + diver + " --view under -o " + (scratch / "a.png").string(), 2, "under");
+}
+
+TEST_CASE("sheets and pairings that are wrong") {
+    const workshop::Scratch scratch;
+    const std::string diver = workshop::demo("diver.glb").string();
+    const std::string bosun = workshop::demo("bosun.glb").string();
+    REQUIRE(workshop::run_tool("chart " + diver + " -o " + (scratch / "good.rig.json").string()).status == 0);
+    const json good = json::parse(dendraxis::io::read_text(scratch / "good.rig.json"));
+    const auto sheet = [&](const std::string& says, const std::function<void(json&)>& breaking) {
+        json bad = good;
+        breaking(bad);
+        const auto outcome =
+            workshop::run_tool("chart " + write(scratch, "bad.rig.json", bad.dump(2)).string());
+        CAPTURE(outcome.err);
+        CHECK(outcome.status == 3);
+        CHECK(outcome.err.find(says) != std::string::npos);
+    };
+    sheet("'format'", [](json& s) { s["format"] = "other"; });
+    sheet("'version'", [](json& s) { s["version"] = 99; });
+    sheet("did you mean 'hips'", [](json& s) { s["hub"] = "hipps"; });
+    sheet("/chains/0/bones/1", [](json& s) { s["chains"][0]["bones"][1] = "nobody"; });
+    sheet("against the hierarchy", [](json& s) { s["chains"][0]["bones"] = {"shin_left", "thigh_left"}; });
+    sheet("in two chains", [](json& s) { s["chains"][1]["bones"] = s["chains"][0]["bones"]; });
+    sheet("stands twice", [](json& s) { s["chains"][1]["name"] = s["chains"][0]["name"]; });
+    sheet("no bones", [](json& s) { s["chains"][0]["bones"] = json::array(); });
+    sheet("'bones' must be", [](json& s) { s["chains"][0]["bones"] = 4; });
+    CHECK(workshop::run_tool("chart " + write(scratch, "cut.rig.json", "{\n \"format\": \n").string())
+              .err.find("line") != std::string::npos);
+
+    const auto pairing = [&](const std::string& says, const json& chains) {
+        const json bad{{"format", "dendraxis-pairing"}, {"version", 1}, {"chains", chains}};
+        const auto file = write(scratch, "bad.pair.json", bad.dump(2));
+        const auto outcome =
+            workshop::run_tool("retarget --source " + diver + " --target " + bosun + " --pairing " +
+                               file.string() + " -o " + (scratch / "o.glb").string());
+        CAPTURE(outcome.err);
+        CHECK(outcome.status == 3);
+        CHECK(outcome.err.find(says) != std::string::npos);
+        CHECK_FALSE(workshop::fs::exists(scratch / "o.glb"));
+    };
+    pairing("did you mean 'spine'", {{{"source", "spin"}, {"target", "spine"}}});
+    pairing("paired twice",
+            {{{"source", "spine"}, {"target", "spine"}}, {{"source", "neck"}, {"target", "spine"}}});
+    pairing("'target' is missing", {{{"source", "spine"}}});
+}

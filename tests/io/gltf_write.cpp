@@ -1,0 +1,175 @@
+#include "variants.hpp"
+#include "workshop.hpp"
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/write_file.hpp>
+
+#include <doctest/doctest.h>
+
+#include <fstream>
+
+using namespace dendraxis;
+using nlohmann::json;
+
+namespace {
+
+json json_of_glb(const workshop::fs::path& path) {
+    const auto bytes = io::read_bytes(path);
+    const std::size_t length = bytes.at(12) | bytes.at(13) << 8 | bytes.at(14) << 16 | bytes.at(15) << 24;
+    return json::parse(bytes.begin() + 20, bytes.begin() + 20 + static_cast<std::ptrdiff_t>(length));
+}
+
+void write_glb(const workshop::fs::path& path, const std::vector<std::uint8_t>& bytes) {
+    io::write_files(std::vector<io::OutputFile>{{path, bytes}});
+}
+
+void check_same(const Character& a, const Character& b) {
+    REQUIRE(a.skeleton.size() == b.skeleton.size());
+    for (std::size_t i = 0; i < a.skeleton.size(); ++i) {
+        const Bone& x = a.skeleton.bones()[i];
+        const Bone& y = b.skeleton.bones()[i];
+        CHECK(x.name == y.name);
+        CHECK(x.parent == y.parent);
+        CHECK((x.rest.translation - y.rest.translation).norm() <= 1e-6f * x.rest.translation.norm());
+        CHECK(angle_between(x.rest.rotation, y.rest.rotation) < 1e-6f);
+        CHECK(x.rest.scale == y.rest.scale);
+    }
+    REQUIRE(a.meshes.size() == b.meshes.size());
+    for (std::size_t m = 0; m < a.meshes.size(); ++m) {
+        CHECK(a.meshes[m].positions == b.meshes[m].positions);
+        CHECK(a.meshes[m].triangles == b.meshes[m].triangles);
+        CHECK(a.meshes[m].joints == b.meshes[m].joints);
+        CHECK(a.meshes[m].bones == b.meshes[m].bones);
+        float apart = 0.0f;
+        for (std::size_t v = 0; v < a.meshes[m].weights.size(); ++v) {
+            for (std::size_t k = 0; k < 4; ++k)
+                apart = std::max(apart, std::abs(a.meshes[m].weights[v][k] - b.meshes[m].weights[v][k]));
+        }
+        CHECK(apart < 1e-6f);
+        for (std::size_t k = 0; k < a.meshes[m].bones.size(); ++k) {
+            CHECK(a.meshes[m].inverse_bind[k].matrix() == b.meshes[m].inverse_bind[k].matrix());
+        }
+    }
+    REQUIRE(a.clips.size() == b.clips.size());
+    for (const Clip& clip : a.clips) {
+        CHECK(b.clip(clip.name).fps == clip.fps);
+        CHECK(variants::worst_distance(a.skeleton, clip, b.skeleton, b.clip(clip.name)) < 0.05e-3f);
+    }
+}
+
+}  // namespace
+
+TEST_CASE("read, write, read: rest, skins and clips are the same") {
+    const workshop::Scratch scratch;
+    for (const Character* character : {&workshop::diver(), &workshop::bosun()}) {
+        write_glb(scratch / "again.glb", io::glb_with_clips(*character, {}));
+        check_same(*character, io::load_character(scratch / "again.glb"));
+        write_glb(scratch / "new.glb", io::new_glb(*character));
+        check_same(*character, io::load_character(scratch / "new.glb"));
+    }
+}
+
+TEST_CASE("what was not changed comes back as it was: extras, unknown extensions, images, other animations") {
+    const workshop::Scratch scratch;
+    const json note{
+        {"by", "rigger"}, {"count", 3}, {"share", 0.1}, {"list", {1, 2.5, "x"}}, {"none", nullptr}};
+    workshop::RawGltf file;
+    file.json["asset"]["extras"] = note;
+    file.json["extensionsUsed"] = {"ACME_unheard_of"};
+    file.json["extensions"] = {{"ACME_unheard_of", {{"table", {{"a", 1}}}}}};
+    file.json["extras"] = note;
+    file.json["scene"] = 0;
+    file.json["scenes"] = {{{"nodes", {0}}, {"extras", note}}};
+    file.json["nodes"] = {{{"name", "hips"},
+                           {"extras", note},
+                           {"extensions", {{"ACME_unheard_of", {{"role", "hub"}}}}},
+                           {"children", {1, 2}}},
+                          {{"name", "leg"}, {"translation", {0, -1, 0}}},
+                          {{"name", "eye"}, {"camera", 0}}};
+    file.json["cameras"] = {
+        {{"type", "perspective"}, {"perspective", {{"yfov", 0.7}, {"znear", 0.01}}}, {"extras", note}}};
+    const int corners = file.floats({0, 0, 0, 1, 0, 0, 0, 1, 0}, "VEC3");
+    file.json["accessors"][0]["name"] = "corners";
+    file.json["accessors"][0]["extras"] = note;
+    file.json["accessors"][0]["min"] = {0, 0, 0};
+    file.json["accessors"][0]["max"] = {1, 1, 0};
+    file.json["bufferViews"][0]["extras"] = note;
+    file.json["meshes"] = {
+        {{"primitives", {{{"attributes", {{"POSITION", corners}}}, {"material", 0}, {"extras", note}}}},
+         {"extras", note}}};
+    file.json["materials"] = {{{"name", "coat"},
+                               {"extensions", {{"ACME_unheard_of", {{"weave", 2}}}}},
+                               {"emissiveFactor", {0.25, 0.5, 1}},
+                               {"extras", note}}};
+    file.json["images"] = {{{"uri", "picture.png"}, {"name", "cloth"}, {"extras", note}}};
+    file.json["textures"] = {{{"source", 0}}};
+    file.json["skins"] = {{{"joints", {0, 1}}, {"skeleton", 0}, {"name", "skin"}, {"extras", note}}};
+    file.channel(1, "translation", file.floats({0, 1}, "SCALAR"), file.floats({0, 0, 0, 0, 0, 2}, "VEC3"));
+    file.json["animations"][0]["extras"] = note;
+    const auto path = file.write(scratch, "full");
+    const std::string picture = "\x89PNG and so on";
+    std::ofstream(scratch / "picture.png", std::ios::binary) << picture;
+
+    const Character character = io::load_character(path);
+    Clip clip = character.clips.at(0);
+    clip.name = "new one";
+    write_glb(scratch / "out.glb", io::glb_with_clips(character, {&clip, 1}));
+    json before = json::parse(io::read_text(path));
+    json after = json_of_glb(scratch / "out.glb");
+
+    // Added at the ends of lists; the image and the buffer came into the GLB.
+    CHECK(after["animations"].size() == 2);
+    after["animations"].erase(1);
+    for (const char* list : {"accessors", "bufferViews"}) {
+        CHECK(after[list].size() > before[list].size());
+        after[list].erase(after[list].begin() + static_cast<std::ptrdiff_t>(before[list].size()),
+                          after[list].end());
+    }
+    CHECK(after["images"][0]["mimeType"] == "image/png");
+    after["images"][0].erase("mimeType");
+    after["images"][0].erase("bufferView");
+    before["images"][0].erase("uri");
+    before.erase("buffers");
+    after.erase("buffers");
+    CHECK(before == after);
+    const auto bytes = io::read_bytes(scratch / "out.glb");
+    CHECK(std::string(bytes.begin(), bytes.end()).find(picture) != std::string::npos);
+}
+
+TEST_CASE("what is written passes the Khronos validator") {
+    if (!workshop::has_validator()) {
+        MESSAGE("the validator is not installed (./test.sh installs it where npm is there): not checked");
+        return;
+    }
+    const workshop::Scratch scratch;
+    for (const char* name : {"diver.glb", "bosun.glb"})
+        CHECK(workshop::validator_errors(workshop::demo(name)) == "");
+    const std::string both = "retarget --source " + workshop::demo("diver.glb").string() + " --target " +
+                             workshop::demo("bosun.glb").string();
+    REQUIRE(workshop::run_tool(both + " -o " + (scratch / "out.glb").string()).status == 0);
+    CHECK(workshop::validator_errors(scratch / "out.glb") == "");
+    REQUIRE(workshop::run_tool(both + " --out-dir " + (scratch / "many").string()).status == 0);
+    CHECK(workshop::validator_errors(scratch / "many/stroll.glb") == "");
+
+    Character still = workshop::diver();
+    Clip rest{"rest", 30.0f, still.skeleton.size(), {}};
+    for (const Bone& bone : still.skeleton.bones()) rest.transforms.push_back(bone.rest);
+    write_glb(scratch / "rest.glb", io::glb_with_clips(still, {&rest, 1}));
+    CHECK(workshop::validator_errors(scratch / "rest.glb") == "");
+
+    // The check itself can fail: a node that is its own parent.
+    workshop::RawGltf broken;
+    broken.json["nodes"] = {{{"children", {0}}}};
+    CHECK(workshop::validator_errors(broken.write(scratch, "broken")) != "");
+}
+
+TEST_CASE("clips whose start and end are still keep their length") {
+    const workshop::Scratch scratch;
+    Clip clip{"pause", 30.0f, workshop::diver().skeleton.size(), {}};
+    for (int f = 0; f < 40; ++f) {
+        for (const Bone& bone : workshop::diver().skeleton.bones()) clip.transforms.push_back(bone.rest);
+    }
+    write_glb(scratch / "pause.glb", io::glb_with_clips(workshop::diver(), {&clip, 1}));
+    CHECK(io::load_character(scratch / "pause.glb").clip("pause").frame_count() == 40);
+}
