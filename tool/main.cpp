@@ -42,20 +42,28 @@ int parse_and_run(int count, char** words) {
     SurveyArguments survey;
     auto* c = add_command(app, "survey", "Tell what a character file holds and what in it will trip you up",
                           "survey hero.glb", survey.json, chosen, [&] { return run_survey(survey); });
-    c->add_option("CHARACTER", survey.character, "the character's file")->required();
+    c->add_option("CHARACTER", survey.character, "the character's file")
+        ->option_text("FILE REQUIRED")
+        ->required();
 
     ChartArguments chart;
     c = add_command(app, "chart", "Find the bone chains: spine, arms, legs, fingers …",
                     "chart hero.glb -o hero.rig.json", chart.json, chosen, [&] { return run_chart(chart); });
-    c->add_option("CHARACTER", chart.character, "the character's file, or its sheet")->required();
+    c->add_option("CHARACTER", chart.character, "the character's file, or its sheet")
+        ->option_text("FILE REQUIRED")
+        ->required();
     c->add_option("-o,--out", chart.out, "write the rig sheet here; edit it where the chart is wrong");
 
     PairArguments pair;
     c = add_command(app, "pair", "Tell which chain of one character answers to which of another",
                     "pair hero.glb villain.glb -o hero-to-villain.pair.json", pair.json, chosen,
                     [&] { return run_pair(pair); });
-    c->add_option("SOURCE", pair.source, "the character that has the motion")->required();
-    c->add_option("TARGET", pair.target, "the character that is to have it")->required();
+    c->add_option("SOURCE", pair.source, "the character that has the motion")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("TARGET", pair.target, "the character that is to have it")
+        ->option_text("FILE REQUIRED")
+        ->required();
     c->add_option("-o,--out", pair.out,
                   "write the pairing here; edit it to leave chains out or pair them otherwise");
 
@@ -63,14 +71,20 @@ int parse_and_run(int count, char** words) {
     c = add_command(app, "retarget", "Carry clips from one character to another",
                     "retarget --source hero.glb --target villain.glb --clip walk -o villain-moving.glb",
                     retarget.json, chosen, [&] { return run_retarget(retarget); });
-    c->add_option("--source", retarget.source, "the character whose clips are carried over")->required();
-    c->add_option("--target", retarget.target, "the character that gets them")->required();
-    c->add_option("--pairing", retarget.pairing,
-                  "a pairing that `pair -o` wrote; found anew where not given");
+    c->add_option("--source", retarget.source, "the character whose clips are carried over")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("--target", retarget.target, "the character that gets them")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("--pairing", retarget.pairing, "a pairing that `pair -o` wrote; found anew where not given")
+        ->option_text("FILE");
     c->add_option("--clip", retarget.clips, "only this clip; may be given several times")
-        ->allow_extra_args(false);
-    c->add_option("-o,--out", retarget.out, "one GLB: the target with all the clips");
-    c->add_option("--out-dir", retarget.out_dir, "a folder: one GLB a clip, named after it");
+        ->allow_extra_args(false)
+        ->option_text("NAME");
+    c->add_option("-o,--out", retarget.out, "one GLB: the target with all the clips")->option_text("FILE");
+    c->add_option("--out-dir", retarget.out_dir, "a folder: one GLB a clip, named after it")
+        ->option_text("DIR");
     c->add_option("--fps", retarget.fps,
                   "frames a second; where not given, the rate of the source's own keys")
         ->check(CLI::Range(1.0, 1000.0));
@@ -79,15 +93,19 @@ int parse_and_run(int count, char** words) {
     c = add_command(app, "draw", "Draw a picture of a character, or of two side by side",
                     "draw hero.glb --beside villain-moving.glb --clip walk --frame 3 11 19 -o walk.png",
                     draw.json, chosen, [&] { return run_draw(draw); });
-    c->add_option("CHARACTER", draw.character, "the character's file, or its sheet")->required();
-    c->add_option("--beside", draw.beside, "another character, drawn to the same scale");
+    c->add_option("CHARACTER", draw.character, "the character's file, or its sheet")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("--beside", draw.beside, "another character, drawn to the same scale")->option_text("FILE");
     c->add_option("--clip", draw.clip, "the clip to show; the rest pose where not given");
     c->add_option("--frame", draw.frames, "which frames of it, from 0; several make a column each")
         ->check(CLI::NonNegativeNumber);
     c->add_option("--view", draw.view, "from where")
         ->check(CLI::IsMember({"front", "quarter", "side", "back"}))
         ->capture_default_str();
-    c->add_option("-o,--out", draw.out, "the picture, 1280 by 800 pixels (.png)")->required();
+    c->add_option("-o,--out", draw.out, "the picture, 1280 by 800 pixels (.png)")
+        ->option_text("FILE REQUIRED")
+        ->required();
 
     DemoArguments demo;
     c = add_command(app, "demo", "Run the whole example on the demo characters and tell what to open",
