@@ -1,6 +1,9 @@
 #include "people.hpp"
 
+#include <dendraxis/skeleton/pose.hpp>
+
 #include <map>
+#include <random>
 
 namespace harbour {
 
@@ -68,6 +71,21 @@ Skeleton build_skeleton(const std::vector<Joint>& joints, int axis, const Transf
         bones.push_back(bone);
     }
     return Skeleton(std::move(bones), above);
+}
+
+Skeleton scrambled_axes(const Skeleton& skeleton, unsigned seed) {
+    std::mt19937 random(seed);
+    const auto part = [&] { return static_cast<float>(random() % 2001) / 1000.0f - 1.0f; };
+    std::vector<Transform> model = dendraxis::rest_in_model_space(skeleton);
+    for (Transform& bone : model) {
+        const float x = part(), y = part(), z = part(), w = part();
+        bone.rotation = (bone.rotation * Quat(w, x, y, z).normalized()).normalized();
+    }
+    std::vector<Transform> local(model.size());
+    dendraxis::to_local_space(skeleton, model, local);
+    std::vector<Bone> bones(skeleton.bones().begin(), skeleton.bones().end());
+    for (std::size_t i = 0; i < bones.size(); ++i) bones[i].rest = local[i];
+    return Skeleton(std::move(bones), skeleton.above());
 }
 
 }  // namespace harbour

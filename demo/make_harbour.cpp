@@ -21,7 +21,8 @@ int main(int count, char** arguments) {
         diver.clips = {harbour::make_idle(diver.skeleton), harbour::make_stroll(diver.skeleton),
                        harbour::make_wave_lantern(diver.skeleton)};
         std::vector<dendraxis::io::OutputFile> files;
-        for (const dendraxis::Character& character : {diver, harbour::make_bosun()}) {
+        for (const dendraxis::Character& character :
+             {diver, harbour::make_bosun(), harbour::make_deckhand(), harbour::make_hound()}) {
             files.push_back({folder / (character.name + ".glb"), dendraxis::io::new_glb(character)});
             fmt::print("{}: {} bytes\n", files.back().path.string(), files.back().bytes.size());
         }

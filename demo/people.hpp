@@ -22,6 +22,15 @@ dendraxis::Character make_diver();
 /// bones, twist bones, two-bone fingers, long arms, big boots, a wide coat; bones point along their local +X.
 dendraxis::Character make_bosun();
 
+/// Child-sized, arms nearly down, no ground bone, one spine bone, mittens, bone axes turned every which way.
+dendraxis::Character make_deckhand();
+
+/// Four legs, tail, ears, jaw; a ground bone.
+dendraxis::Character make_hound();
+
+/// The same skeleton with each bone's local axes turned at random.
+dendraxis::Skeleton scrambled_axes(const dendraxis::Skeleton& skeleton, unsigned seed);
+
 /// A skeleton from planned joints: each bone's local axis number `axis` points at its first child.
 dendraxis::Skeleton build_skeleton(const std::vector<Joint>& joints, int axis,
                                    const dendraxis::Transform& above);

@@ -1,11 +1,50 @@
-#include "find_chains.hpp"
+#include "body.hpp"
+#include "find_stance.hpp"
 
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
+#include <array>
+#include <tuple>
 
 namespace dendraxis {
 namespace {
+
+// In the order that people read a body: trunk, then left and right from the top down.
+void sort_chains(Chart& chart) {
+    static constexpr std::array<std::string_view, 23> k_order{
+        "spine",     "neck",       "head",     "jaw",  "eye",        "ear",       "shoulder", "arm",
+        "thumb",     "index",      "middle",   "ring", "little",     "grip",      "wing",     "leg",
+        "leg.front", "leg.middle", "leg.back", "toes", "toes.front", "toes.back", "tail"};
+    const auto rank = [](const Chain& chain) {
+        std::string_view part = chain.name;
+        int side = 0;
+        for (const std::string_view suffix : {".left", ".right"}) {
+            if (part.ends_with(suffix)) {
+                part.remove_suffix(suffix.size());
+                side = suffix == ".left" ? 1 : 2;
+            }
+        }
+        return std::tuple(side, std::find(k_order.begin(), k_order.end(), part) - k_order.begin());
+    };
+    std::stable_sort(chart.chains.begin(), chart.chains.end(),
+                     [&](const Chain& a, const Chain& b) { return rank(a) < rank(b); });
+}
+
+void list_helpers(const Body& body, Chart& chart) {
+    std::vector<char> charted(body.count(), 0);
+    for (const Chain& chain : chart.chains) {
+        for (const int bone : chain.bones) charted[static_cast<std::size_t>(bone)] = 1;
+    }
+    for (int bone = 0; bone < static_cast<int>(body.count()); ++bone) {
+        const auto i = static_cast<std::size_t>(bone);
+        if (charted[i] || bone == chart.hub || bone == chart.ground) continue;
+        HelperKind kind = body.kind[i];
+        if (kind == HelperKind::unknown && body.names[i].kind == NameKind::twist) kind = HelperKind::twist;
+        if (kind == HelperKind::unknown && body.names[i].kind == NameKind::end) kind = HelperKind::end;
+        chart.helpers.push_back({bone, kind});
+    }
+}
 
 void add_findings(Chart& chart) {
     const auto add = [&](Severity severity, const char* code, const std::string& message,
@@ -20,11 +59,13 @@ void add_findings(Chart& chart) {
         add(Severity::note, "chart.no-ground-bone",
             "no ground bone stands on the floor above the hub; the hub carries the travel", "");
     }
+    const bool many_legs = chart.find("leg.back.left") != nullptr || chart.find("leg.back.right") != nullptr;
     for (const char* wanted : {"spine", "head", "arm.left", "arm.right", "leg.left", "leg.right"}) {
-        if (chart.find(wanted) == nullptr) {
-            add(Severity::warning, "chart.missing-chain", std::string("no bones were found for ") + wanted,
-                "check the bones' names with `dendraxis survey`");
-        }
+        const std::string_view name = wanted;
+        if (chart.find(name) != nullptr || chart.hub == k_no_bone) continue;
+        if (many_legs && (name.starts_with("arm.") || name.starts_with("leg."))) continue;
+        add(Severity::warning, "chart.missing-chain", "no bones were found for " + std::string(name),
+            "where it has one, name its bones in the sheet");
     }
     for (const char* limb : {"arm.left", "arm.right", "leg.left", "leg.right"}) {
         const Chain* chain = chart.find(limb);
@@ -58,22 +99,38 @@ Chart chart(const Character& character) {
     result.character = character.name;
     result.file = character.file;
     result.skeleton = character.skeleton;
-    find_chains(result);
-    find_bearings(result, rest_extents(character.skeleton, character.meshes));
+    Body body = study_bones(character);
+    find_limbs(body);
+    find_up(body);
+    label_limbs(body);
+    find_facing(body, result);
+    chart_trunk(body, result);
+    chart_limbs(body, result);
+    sort_chains(result);
+    result.up = body.up;
+    result.facing = body.facing;
+    find_stance(result, rest_extents(character.skeleton, character.meshes));
+    list_helpers(body, result);
     add_findings(result);
     return result;
+}
+
+Chart chart(const Skeleton& skeleton) {
+    Character character;
+    character.name = "skeleton";
+    character.skeleton = skeleton;
+    return chart(character);
 }
 
 float leg_length(const Chart& chart) {
     const std::vector<Transform> model = rest_in_model_space(chart.skeleton);
     float sum = 0.0f;
     int legs = 0;
-    for (const char* name : {"leg.left", "leg.right"}) {
-        const Chain* chain = chart.find(name);
-        if (chain == nullptr || chain->bones.size() < 2) continue;
-        for (std::size_t i = 1; i < chain->bones.size(); ++i) {
-            const auto a = static_cast<std::size_t>(chain->bones[i - 1]);
-            const auto b = static_cast<std::size_t>(chain->bones[i]);
+    for (const Chain& chain : chart.chains) {
+        if (!chain.name.starts_with("leg.") || chain.bones.size() < 2) continue;
+        for (std::size_t i = 1; i < chain.bones.size(); ++i) {
+            const auto a = static_cast<std::size_t>(chain.bones[i - 1]);
+            const auto b = static_cast<std::size_t>(chain.bones[i]);
             sum += (model[b].translation - model[a].translation).norm();
         }
         ++legs;

@@ -90,7 +90,7 @@ void draw_ruler(cairo_t* cairo, const Field& field, const Camera& camera, float 
     const auto row = [&](float height) {
         return static_cast<double>(camera.floor_y - camera.scale * std::cos(k_tilt) * height);
     };
-    const float top = std::ceil(size / step - 0.02f) * step;
+    const float top = std::floor(1.12f * size / step) * step;
     cairo_set_source_rgb(cairo, 0.35, 0.37, 0.40);
     cairo_set_line_width(cairo, 1.2);
     cairo_move_to(cairo, x, row(0.0f));

@@ -229,10 +229,9 @@ class StanceMatcher {
     float hub_drop() const {
         float rise = 0.0f;
         int legs = 0;
-        for (const char* name : {"leg.left", "leg.right"}) {
-            const Chain* leg = pairing_.target.find(name);
-            if (leg == nullptr) continue;
-            const int ankle = leg->bones.back();
+        for (const Chain& leg : pairing_.target.chains) {
+            if (!has_part(leg, "leg")) continue;
+            const int ankle = leg.bones.back();
             rise += (place(target_, ankle) - place(target_rest_, ankle)).dot(pairing_.target.up);
             ++legs;
         }

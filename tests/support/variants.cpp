@@ -155,6 +155,97 @@ Character scaled(Character character, float factor) {
     return rebuilt(std::move(character), std::move(model), above, Affine(Eigen::Scaling(factor)));
 }
 
+namespace {
+
+Character with_names(Character character,
+                     const std::function<std::string(std::size_t, const std::string&)>& name) {
+    std::vector<Bone> bones(character.skeleton.bones().begin(), character.skeleton.bones().end());
+    for (std::size_t i = 0; i < bones.size(); ++i) {
+        bones[i].name = name(i, bones[i].name);
+        bones[i].label = bones[i].name + "#" + std::to_string(i);
+    }
+    character.skeleton = Skeleton(std::move(bones), character.skeleton.above());
+    return character;
+}
+
+// The sides of the demo characters' schemes: `_left`, `.L.`, `:l_`.
+constexpr std::array<std::pair<const char*, const char*>, 3> k_sides{
+    {{"_left", "_right"}, {".L.", ".R."}, {":l_", ":r_"}}};
+
+}  // namespace
+
+Character nameless(Character character) {
+    return with_names(std::move(character), [](std::size_t i, const std::string&) {
+        std::string number = std::to_string(i);
+        return "n" + std::string(3 - std::min<std::size_t>(3, number.size()), '0') + number;
+    });
+}
+
+Character without_sides(Character character) {
+    return with_names(std::move(character), [](std::size_t, const std::string& name) {
+        for (const auto& [left, right] : k_sides) {
+            for (const std::string side : {left, right}) {
+                const auto at = name.find(side);
+                if (at != std::string::npos)
+                    return name.substr(0, at) + side.front() + name.substr(at + side.size());
+            }
+        }
+        return name;
+    });
+}
+
+Character sides_swapped(Character character) {
+    return with_names(std::move(character), [](std::size_t, const std::string& name) {
+        for (const auto& [left, right] : k_sides) {
+            for (const auto& [from, to] : {std::pair<std::string, std::string>(left, right),
+                                           std::pair<std::string, std::string>(right, left)}) {
+                const auto at = name.find(from);
+                if (at != std::string::npos) return name.substr(0, at) + to + name.substr(at + from.size());
+            }
+        }
+        return name;
+    });
+}
+
+Character reordered(Character character, unsigned seed) {
+    std::mt19937 random(seed);
+    const Skeleton& skeleton = character.skeleton;
+    std::vector<int> order;
+    const std::function<void(int)> visit = [&](int bone) {
+        order.push_back(bone);
+        std::vector<int> children(skeleton.children(bone).begin(), skeleton.children(bone).end());
+        std::shuffle(children.begin(), children.end(), random);
+        for (const int child : children) visit(child);
+    };
+    std::vector<int> roots;
+    for (int i = 0; i < static_cast<int>(skeleton.size()); ++i) {
+        if (skeleton.parent(i) == dendraxis::k_no_bone) roots.push_back(i);
+    }
+    std::shuffle(roots.begin(), roots.end(), random);
+    for (const int root : roots) visit(root);
+    std::vector<int> place(order.size());
+    for (std::size_t i = 0; i < order.size(); ++i)
+        place[static_cast<std::size_t>(order[i])] = static_cast<int>(i);
+    std::vector<Bone> bones;
+    for (const int old : order) {
+        Bone bone = skeleton.bone(old);
+        if (bone.parent != dendraxis::k_no_bone) bone.parent = place[static_cast<std::size_t>(bone.parent)];
+        bones.push_back(std::move(bone));
+    }
+    for (SkinnedMesh& mesh : character.meshes) {
+        for (int& bone : mesh.bones) bone = place[static_cast<std::size_t>(bone)];
+    }
+    character.skeleton = Skeleton(std::move(bones), skeleton.above());
+    character.clips.clear();
+    return character;
+}
+
+Character bare(Character character) {
+    character.meshes.clear();
+    character.clips.clear();
+    return character;
+}
+
 float worst_distance(const Skeleton& a, const dendraxis::Clip& clip_a, const Skeleton& b,
                      const dendraxis::Clip& clip_b, const Transform& to) {
     if (clip_a.frame_count() != clip_b.frame_count() || a.size() != b.size()) return 1e9f;

@@ -31,6 +31,19 @@ Character arms_lowered(Character character, float degrees);
 /// Larger by `factor`.
 Character scaled(Character character, float factor);
 
+/// Every bone called `n000`, `n001` and so on.
+Character nameless(Character character);
+
+/// Words for left and right taken out of the names, or put the wrong way around.
+Character without_sides(Character character);
+Character sides_swapped(Character character);
+
+/// Siblings in another order, and so the bones.
+Character reordered(Character character, unsigned seed);
+
+/// Bones alone, without surface and clips.
+Character bare(Character character);
+
 /// The largest distance between joints of two clips in model space, over all frames: `to(a)` against `b`.
 /// Bones are paired by their order.
 float worst_distance(const dendraxis::Skeleton& a, const dendraxis::Clip& clip_a,

@@ -32,6 +32,10 @@ enum class Part {
     foot,
     toes,
     tail,
+    ear,
+    eye,
+    jaw,
+    wing,
     grip,
 };
 

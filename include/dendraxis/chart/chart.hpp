@@ -57,9 +57,12 @@ struct Chart {
     Quat to_upright() const noexcept;
 };
 
-/// Charts a character by the names of its bones and how they hang together.
-/// Always returns a chart; what could not be found is told in its findings.
+/// Charts a character: names, shape, symmetry and skin weights are all asked, and none of them is needed.
+/// Always returns a chart; what could not be found is told in its findings, and nothing is invented.
 Chart chart(const Character& character);
+
+/// The same for bare bones.
+Chart chart(const Skeleton& skeleton);
 
 /// Hip to ankle along the bones at rest, mean of both legs, in metres; 0 where there is no leg.
 float leg_length(const Chart& chart);

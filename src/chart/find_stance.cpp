@@ -1,17 +1,14 @@
-// Which way is up, which way it faces, how tall it is, where its floor is, how it stands.
-#include "find_chains.hpp"
+// How tall it is, where its floor is, how it stands, and which bone stands on the floor.
+#include "find_stance.hpp"
 
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
 #include <cmath>
-#include <optional>
 
 namespace dendraxis {
 namespace {
-
-constexpr float k_snap = 25.0f / k_degrees;  // characters are built along the axes; a stance may lean
 
 class Bearings {
  public:
@@ -19,74 +16,13 @@ class Bearings {
         : chart_(chart), extents_(extents), model_(rest_in_model_space(chart.skeleton)) {}
 
     void find() {
-        find_up();
-        find_facing();
         find_size();
-        find_stance();
+        find_arms();
         find_ground();
     }
 
  private:
     Vec3 place(int bone) const { return model_[static_cast<std::size_t>(bone)].translation; }
-
-    std::optional<Vec3> end_of(const char* chain, bool tip) const {
-        const Chain* found = chart_.find(chain);
-        if (found == nullptr) return std::nullopt;
-        return place(tip ? found->bones.back() : found->bones.front());
-    }
-
-    static Vec3 snapped(const Vec3& direction) {
-        for (int axis = 0; axis < 3; ++axis) {
-            const Vec3 unit = Vec3::Unit(axis) * (direction[axis] < 0.0f ? -1.0f : 1.0f);
-            if (std::acos(std::clamp(unit.dot(direction), -1.0f, 1.0f)) < k_snap) return unit;
-        }
-        return direction;
-    }
-
-    void find_up() {
-        Vec3 top = Vec3::Zero();
-        Vec3 bottom = Vec3::Zero();
-        const auto head = end_of("head", false);
-        const auto spine = end_of("spine", true);
-        const auto left = end_of("leg.left", true);
-        const auto right = end_of("leg.right", true);
-        if (left && right)
-            bottom = 0.5f * (*left + *right);
-        else if (chart_.hub != k_no_bone)
-            bottom = place(chart_.hub);
-        if (head)
-            top = *head;
-        else if (spine)
-            top = *spine;
-        else if (chart_.hub != k_no_bone)
-            top = place(chart_.hub);
-        const Vec3 along = top - bottom;
-        if (along.norm() > 1e-6f) {
-            chart_.up = snapped(along.normalized());
-        } else {
-            chart_.findings.push_back({Severity::warning, "chart.up-unknown", chart_.character,
-                                       "neither head nor feet tell which way is up; +Y is taken", ""});
-        }
-    }
-
-    void find_facing() {
-        Vec3 leftward = Vec3::Zero();
-        for (const char* part : {"leg", "arm", "shoulder"}) {
-            const auto left = end_of((std::string(part) + ".left").c_str(), false);
-            const auto right = end_of((std::string(part) + ".right").c_str(), false);
-            if (left && right) leftward += *left - *right;
-        }
-        Vec3 facing = leftward.cross(chart_.up);
-        if (facing.norm() < 1e-6f) {
-            chart_.findings.push_back(
-                {Severity::warning, "chart.facing-unknown", chart_.character,
-                 "no left and right limbs tell which way it faces; a main axis is taken", ""});
-            facing = std::abs(chart_.up.z()) > 0.5f ? Vec3(0, -chart_.up.z(), 0) : Vec3(Vec3::UnitZ());
-        }
-        facing = snapped(facing.normalized());
-        facing -= chart_.up * chart_.up.dot(facing);
-        chart_.facing = facing.normalized();
-    }
 
     void find_size() {
         float low = 1e30f;
@@ -105,7 +41,7 @@ class Bearings {
         chart_.floor = on_origin ? 0.0f : low;
     }
 
-    void find_stance() {
+    void find_arms() {
         float sum = 0.0f;
         float sum_forward = 0.0f;
         int arms = 0;
@@ -146,7 +82,7 @@ class Bearings {
 
 }  // namespace
 
-void find_bearings(Chart& chart, const Extents& extents) {
+void find_stance(Chart& chart, const Extents& extents) {
     Bearings(chart, extents).find();
 }
 

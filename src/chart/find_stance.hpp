@@ -1,0 +1,10 @@
+// Height, floor, stance and ground bone of a chart whose chains are there.
+#pragma once
+
+#include <dendraxis/chart/chart.hpp>
+
+namespace dendraxis {
+
+void find_stance(Chart& chart, const Extents& extents);
+
+}  // namespace dendraxis
