@@ -2,8 +2,10 @@
 
 #include <dendraxis/skeleton/pose.hpp>
 
+#include <algorithm>
 #include <map>
 #include <random>
+#include <stdexcept>
 
 namespace harbour {
 
@@ -29,7 +31,22 @@ std::vector<Joint> mirrored(const std::vector<Joint>& plan, const std::string& l
             joints.push_back({put(joint.name, side), put(joint.parent, side), place});
         }
     }
-    return joints;
+    // Parents first, whatever the order of the plan.
+    std::vector<Joint> ordered;
+    while (!joints.empty()) {
+        const std::size_t before = joints.size();
+        for (std::size_t i = 0; i < joints.size();) {
+            const auto is_parent = [&](const Joint& other) { return other.name == joints[i].parent; };
+            if (joints[i].parent.empty() || std::any_of(ordered.begin(), ordered.end(), is_parent)) {
+                ordered.push_back(joints[i]);
+                joints.erase(joints.begin() + static_cast<std::ptrdiff_t>(i));
+            } else {
+                ++i;
+            }
+        }
+        if (joints.size() == before) throw std::runtime_error("no parent for " + joints.front().name);
+    }
+    return ordered;
 }
 
 Skeleton build_skeleton(const std::vector<Joint>& joints, int axis, const Transform& above) {

@@ -10,11 +10,11 @@ namespace dendraxis {
 /// A run of bones that branches off the trunk, from its root along its longest way to a leaf.
 struct Limb {
     std::vector<int> path;
-    int holder = k_no_bone;  ///< the trunk's bone that it hangs on
-    int partner = -1;        ///< the limb on the other side, by index; -1 for none
-    Vec3 tip;                ///< where it ends
-    float length = 0.0f;     ///< along the bones, tip included
-    std::string role;        ///< `leg`, `arm`, `wing`, `ear`, `eye`; empty: nothing that is charted
+    int holder = k_no_bone;   ///< the trunk's bone that it hangs on
+    int partner = -1;         ///< the limb on the other side, by index; -1 for none
+    Vec3 tip = Vec3::Zero();  ///< where it ends
+    float length = 0.0f;      ///< along the bones, tip included
+    std::string role;         ///< `leg`, `arm`, `wing`, `ear`, `eye`; empty: nothing that is charted
     Side side = Side::none;
     float confidence = 0.0f;
     std::vector<std::string> evidence;
@@ -23,17 +23,18 @@ struct Limb {
 struct Body {
     const Skeleton& skeleton;
     std::vector<NameReading> names;
-    std::vector<Vec3> place;       ///< at rest, model space
-    std::vector<Vec3> tip;         ///< where each bone's own flesh (or a bone that ends it) ends
-    std::vector<float> weight;     ///< skin weight of the bone itself
-    std::vector<char> alive;       ///< takes part in the body's shape; the others are helpers
-    std::vector<HelperKind> kind;  ///< of those that do not
-    std::vector<float> reach;      ///< longest way from the bone's head to a leaf's tip, along alive bones
+    std::vector<Vec3> place{};       ///< at rest, model space
+    std::vector<Vec3> tip{};         ///< where each bone's own flesh (or a bone that ends it) ends
+    std::vector<char> tip_known{};   ///< whether flesh or an end bone tells it; else it is only carried on
+    std::vector<float> weight{};     ///< skin weight of the bone itself
+    std::vector<char> alive{};       ///< takes part in the body's shape; the others are helpers
+    std::vector<HelperKind> kind{};  ///< of those that do not
+    std::vector<float> reach{};      ///< longest way from the bone's head to a leaf's tip, along alive bones
     bool has_skin = false;
     float size = 0.0f;  ///< largest extent of the alive bones
 
-    std::vector<int> trunk;  ///< alive bones of no limb, parents first
-    std::vector<Limb> limbs;
+    std::vector<int> trunk{};  ///< alive bones of no limb, parents first
+    std::vector<Limb> limbs{};
 
     Vec3 up = Vec3::UnitY();
     Vec3 lateral = Vec3::Zero();  ///< toward either side; zero where no pairs show one

@@ -243,6 +243,7 @@ NameReading read_bone_name(std::string_view name, std::size_t skipped) {
             rest.push_back(word);
         }
     }
+    bool in_palm = false;
     for (std::size_t first = 0; first < rest.size();) {
         std::size_t used = 1;
         std::string joined;
@@ -255,8 +256,10 @@ NameReading read_bone_name(std::string_view name, std::size_t skipped) {
             }
         }
         if (found && says_more(*found, reading.part)) reading.part = *found;
+        in_palm = in_palm || found == Part::palm;
         first += used;
     }
+    if (in_palm && reading.part >= Part::thumb && reading.part <= Part::little) reading.kind = NameKind::palm;
     if (reading.part == Part::hub && reading.side != Side::none) reading.part = Part::thigh;
     return reading;
 }

@@ -179,12 +179,20 @@ class LimbCharter {
 
     std::size_t digits_at(int bone) const { return body_.alive_children(bone).size(); }
 
+    // What hangs on a hand begins nearby, measured by the forearm before it.
+    bool holds_only_digits(int bone, float before) const {
+        const std::vector<int> children = body_.alive_children(bone);
+        return std::all_of(children.begin(), children.end(),
+                           [&](int child) { return length_of(bone, child) < 0.6f * before; });
+    }
+
     std::size_t hand_of(const Bones& path) const {
         for (std::size_t i = 0; i < path.size(); ++i) {
             if (body_.name(path[i]).part == Part::hand) return i;
         }
         for (std::size_t i = 1; i < path.size(); ++i) {
-            if (digits_at(path[i]) >= 2) return i;
+            if (digits_at(path[i]) >= 2 && holds_only_digits(path[i], length_of(path[i - 1], path[i])))
+                return i;
         }
         const bool collar = path.size() >= 4 && is_shoulder(path);
         return std::min(path.size() - 1, collar ? std::size_t{3} : std::size_t{2});
@@ -271,7 +279,9 @@ class LimbCharter {
     // Palm bones are no part of a finger, and without flesh or names a fourth bone ends it.
     void trim_digit(Bones& bones, Part part) const {
         const std::size_t usual = 3;
-        while (!bones.empty() && body_.name(bones.front()).part == Part::palm) bones.erase(bones.begin());
+        while (bones.size() > 1 && (body_.name(bones.front()).part == Part::palm ||
+                                    body_.name(bones.front()).kind == NameKind::palm))
+            bones.erase(bones.begin());
         if (bones.size() <= usual) return;
         const bool tip_said =
             body_.name(bones.back()).part == part && body_.name(bones.back()).kind == NameKind::plain;

@@ -65,7 +65,9 @@ void vote_by_legs(const Body& body, const Vec3& forward, FacingVotes& votes) {
         std::size_t ankle = limb.path.size() - 1;
         while (ankle > 1 && body.height(body.at(limb.path[ankle - 1])) < 0.11f) --ankle;
         const Vec3 foot = limb.tip - body.at(limb.path[ankle]);
-        votes.geometry += 3.0f * std::clamp(foot.dot(forward) / (0.05f * limb.length), -1.0f, 1.0f);
+        const bool seen =
+            ankle + 1 < limb.path.size() || body.tip_known[static_cast<std::size_t>(limb.path.back())] != 0;
+        if (seen) votes.geometry += 3.0f * std::clamp(foot.dot(forward) / (0.05f * limb.length), -1.0f, 1.0f);
         // Knees stand before the line from hip to ankle, on two legs.
         if (limb.path.size() < 3) continue;
         const Vec3 knee = body.at(limb.path[1]) - hip;
@@ -107,6 +109,17 @@ void vote_by_trunk(const Body& body, const Vec3& forward, FacingVotes& votes) {
             }
         }
         votes.geometry += 6.0f * std::clamp((head - middle).dot(forward) / (0.1f * body.size), -1.0f, 1.0f);
+    }
+    // On two legs a head far before the hips still tells (birds).
+    if (!legs.empty() && last - first <= 0.15f * body.size && !body.trunk.empty()) {
+        const int highest = *std::max_element(body.trunk.begin(), body.trunk.end(), [&](int a, int b) {
+            return body.at(a).dot(body.up) < body.at(b).dot(body.up);
+        });
+        const float lead =
+            (body.at(highest) - body.at(legs.front()->holder == k_no_bone ? highest : legs.front()->holder))
+                .dot(forward);
+        if (std::abs(lead) > 0.12f * body.size)
+            votes.geometry += 3.0f * std::clamp(lead / (0.3f * body.size), -1.0f, 1.0f);
     }
     for (const Limb& limb : body.limbs) {
         if (limb.role == "eye") {

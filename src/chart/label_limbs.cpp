@@ -121,6 +121,16 @@ void label_limbs(Body& body) {
         limb.confidence =
             std::clamp(0.55f + 0.3f * (best - second) + (said > 0.5f ? 0.15f : 0.0f), 0.2f, 0.98f);
     }
+    // Without legs, names or a trunk to speak of there is no body: a hand alone has mirrored fingers too.
+    const bool body_there = std::any_of(body.limbs.begin(), body.limbs.end(),
+                                        [](const Limb& limb) { return limb.role == "leg"; }) ||
+                            body.trunk.size() >= 3 ||
+                            std::any_of(body.names.begin(), body.names.end(), [](const NameReading& r) {
+                                return r.part >= Part::hub && r.part <= Part::hand;
+                            });
+    if (!body_there) {
+        for (Limb& limb : body.limbs) limb.role.clear();
+    }
     // Two arm pairs without names: those with digits, or else the upper ones, are the arms; the others are
     // wings.
     std::vector<Limb*> arms;

@@ -74,15 +74,16 @@ bool lies_on_sibling_line(const Body& body, int bone) {
     const int parent = body.skeleton.parent(bone);
     if (parent == k_no_bone || !body.skeleton.children(bone).empty()) return false;
     for (const int sibling : body.skeleton.children(parent)) {
-        if (sibling == bone || body.skeleton.children(sibling).empty()) continue;
+        if (sibling == bone) continue;
         const Vec3 line = body.at(sibling) - body.at(parent);
         const float length = line.norm();
         if (length < 1e-6f) continue;
         const Vec3 to = body.at(bone) - body.at(parent);
         const float along = to.dot(line) / length;
-        if (along > -0.02f * length && along < 1.02f * length &&
-            (to - line * (along / length)).norm() < 0.06f * length)
-            return true;
+        const float off = (to - line * (along / length)).norm();
+        const bool goes_on = !body.skeleton.children(sibling).empty();
+        if (goes_on && along > -0.02f * length && along < 1.02f * length && off < 0.06f * length) return true;
+        if (!goes_on && along > 0.15f * length && along < 0.85f * length && off < 0.03f * length) return true;
     }
     return false;
 }
@@ -149,12 +150,20 @@ std::vector<int> Body::alive_children(int bone) const {
 }
 
 int Body::next(int bone) const {
+    // What a name puts on the limb's way goes before what it puts into the hand, then the longer way.
+    const auto rank = [&](int child) {
+        const Part said = name(child).part;
+        if (said == Part::hand || said == Part::forearm || said == Part::foot || said == Part::shin) return 2;
+        const bool finger = said >= Part::palm && said <= Part::little;
+        return !finger && !alive_children(child).empty() ? 1 : 0;
+    };
     int best = k_no_bone;
-    float longest = -1.0f;
+    std::pair<int, float> most{-1, 0.0f};
     for (const int child : alive_children(bone)) {
-        const float length = (at(child) - at(bone)).norm() + reach[static_cast<std::size_t>(child)];
-        if (length > longest) {
-            longest = length;
+        const std::pair<int, float> now{
+            rank(child), (at(child) - at(bone)).norm() + reach[static_cast<std::size_t>(child)]};
+        if (best == k_no_bone || now > most) {
+            most = now;
             best = child;
         }
     }
@@ -164,26 +173,14 @@ int Body::next(int bone) const {
 Body study_bones(const Character& character) {
     const Skeleton& skeleton = character.skeleton;
     const std::size_t count = skeleton.size();
-    Body body{skeleton,
-              read_names(skeleton),
-              {},
-              {},
-              std::vector<float>(count, 0.0f),
-              std::vector<char>(count, 1),
-              std::vector<HelperKind>(count, HelperKind::unknown),
-              std::vector<float>(count, 0.0f),
-              false,
-              0.0f,
-              {},
-              {},
-              Vec3::UnitY(),
-              Vec3::Zero(),
-              Vec3::UnitZ(),
-              0.0f,
-              0.0f,
-              0.0f};
+    Body body{.skeleton = skeleton, .names = read_names(skeleton)};
+    body.weight.assign(count, 0.0f);
+    body.alive.assign(count, 1);
+    body.kind.assign(count, HelperKind::unknown);
+    body.reach.assign(count, 0.0f);
     for (const Transform& bone : rest_in_model_space(skeleton)) body.place.push_back(bone.translation);
     body.tip = body.place;
+    body.tip_known.assign(count, 0);
     std::vector<char> has_flesh(count, 0);
     measure_flesh(character, body, has_flesh);
     tell_helpers(body);
@@ -195,7 +192,8 @@ Body study_bones(const Character& character) {
             if (!has_flesh[i] && body.kind[static_cast<std::size_t>(child)] == HelperKind::end)
                 body.tip[i] = body.at(child);
         }
-        if (!has_flesh[i] && body.tip[i] == body.place[i] && parent != k_no_bone) {
+        body.tip_known[i] = body.tip[i] != body.place[i];
+        if (!body.tip_known[i] && parent != k_no_bone) {
             body.tip[i] += 0.5f * (body.place[i] - body.at(parent));
         }
         const int next = body.next(bone);

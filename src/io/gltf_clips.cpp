@@ -57,9 +57,10 @@ Value value_at(const Channel& channel, double time) {
     const std::size_t middle = channel.curve == Curve::cubic ? 1 : 0;
     if (time <= times.front()) return element(channel, middle);
     if (time >= times.back()) return element(channel, stride * (times.size() - 1) + middle);
-    const auto after = std::upper_bound(times.begin(), times.end(), static_cast<float>(time));
-    return value_between(
-        channel, static_cast<std::size_t>(std::max<std::ptrdiff_t>(after - times.begin() - 1, 0)), time);
+    // Compared as doubles: rounded to float, a time just before the last key would lie on it.
+    const auto after = std::upper_bound(times.begin(), times.end(), time,
+                                        [](double t, float key) { return t < static_cast<double>(key); });
+    return value_between(channel, static_cast<std::size_t>(after - times.begin() - 1), time);
 }
 
 void set(Transform& transform, Property property, const Value& value) {

@@ -46,6 +46,7 @@ enum class NameKind {
     twist,   ///< spreads a limb's twist
     end,     ///< marks where a bone ends
     target,  ///< a control that other bones follow
+    palm,    ///< within the palm, behind the finger that `part` names
 };
 
 struct NameReading {
