@@ -9,11 +9,17 @@
 namespace dendraxis::tool {
 
 int run_chart(const ChartArguments& arguments) {
-    const io::Rig rig = io::load_rig(arguments.character);
+    // A sheet is charted anew: what was decided in it stays. It may be of another character with the same
+    // skeleton.
+    const bool is_sheet = arguments.character.extension() == ".json";
+    const io::Rig rig = !arguments.sheet.empty() ? io::rechart(arguments.sheet, arguments.character)
+                        : is_sheet               ? io::rechart(arguments.character)
+                                                 : io::load_rig(arguments.character);
     const Chart& chart = rig.chart;
     if (!arguments.out.empty()) {
-        check_not_input(arguments.out, {arguments.character});
-        io::write_text(arguments.out, io::sheet_json(chart, fs::absolute(arguments.out).parent_path()));
+        check_not_input(arguments.out, {rig.character.file});
+        io::write_text(arguments.out,
+                       io::sheet_json(chart, fs::absolute(arguments.out).parent_path(), rig.sheet));
     }
     if (arguments.json) {
         fmt::print("{}", io::sheet_json(chart));

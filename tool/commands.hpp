@@ -27,8 +27,22 @@ struct SurveyArguments {
     bool json = false;
 };
 
+struct CompareArguments {
+    fs::path a;
+    fs::path b;
+    bool json = false;
+};
+
+struct RebindArguments {
+    fs::path visual;
+    fs::path onto;
+    fs::path out;
+    bool json = false;
+};
+
 struct ChartArguments {
     fs::path character;
+    fs::path sheet;
     fs::path out;
     bool json = false;
 };
@@ -67,6 +81,8 @@ struct DemoArguments {
 };
 
 int run_survey(const SurveyArguments& arguments);
+int run_compare(const CompareArguments& arguments);
+int run_rebind(const RebindArguments& arguments);
 int run_chart(const ChartArguments& arguments);
 int run_pair(const PairArguments& arguments);
 int run_retarget(const RetargetArguments& arguments);

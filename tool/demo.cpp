@@ -41,7 +41,7 @@ int run_demo(const DemoArguments& arguments) {
         say(quiet, fmt::format("survey {}", diver.string()));
         run_survey({diver, false});
         say(quiet, fmt::format("chart {} -o {}", bosun.string(), sheet.string()));
-        run_chart({bosun, sheet, false});
+        run_chart({bosun, {}, sheet, false});
         say(quiet, fmt::format("pair {} {} -o {}", diver.string(), bosun.string(), pairing.string()));
         run_pair({diver, bosun, pairing, false});
         say(quiet, fmt::format("retarget --source {} --target {} --pairing {} -o {}", diver.string(),

@@ -46,12 +46,33 @@ int parse_and_run(int count, char** words) {
         ->option_text("FILE REQUIRED")
         ->required();
 
+    CompareArguments compare;
+    c = add_command(app, "compare", "Tell whether two skeletons are the same, and which bones differ",
+                    "compare old.glb new.glb", compare.json, chosen, [&] { return run_compare(compare); });
+    c->add_option("A", compare.a, "one character's file")->option_text("FILE REQUIRED")->required();
+    c->add_option("B", compare.b, "the other's")->option_text("FILE REQUIRED")->required();
+
+    RebindArguments rebind;
+    c = add_command(app, "rebind", "Put the surface of one file on the skeleton and clips of another",
+                    "rebind new-coat.glb --onto hero.glb -o hero-in-new-coat.glb", rebind.json, chosen,
+                    [&] { return run_rebind(rebind); });
+    c->add_option("VISUAL", rebind.visual, "the file with the skinned surface")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("--onto", rebind.onto, "the character whose bones and clips it gets")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("-o,--out", rebind.out, "the result (.glb)")->option_text("FILE REQUIRED")->required();
+
     ChartArguments chart;
     c = add_command(app, "chart", "Find the bone chains: spine, arms, legs, fingers …",
                     "chart hero.glb -o hero.rig.json", chart.json, chosen, [&] { return run_chart(chart); });
     c->add_option("CHARACTER", chart.character, "the character's file, or its sheet")
         ->option_text("FILE REQUIRED")
         ->required();
+    c->add_option("--sheet", chart.sheet,
+                  "take over what was decided in this sheet, of a character with the same skeleton")
+        ->option_text("FILE");
     c->add_option("-o,--out", chart.out, "write the rig sheet here; edit it where the chart is wrong");
 
     PairArguments pair;

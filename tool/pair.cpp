@@ -21,9 +21,9 @@ int run_pair(const PairArguments& arguments) {
     fmt::print("{}\n", bold(fmt::format("  {:<16} {:>5}    {:<16} {:>5}", pairing.source.character, "bones",
                                         pairing.target.character, "bones")));
     for (const ChainPair& entry : pairing.chains) {
-        fmt::print("  {:<16} {:>5}    {:<16} {:>5}\n", entry.source,
+        fmt::print("  {:<16} {:>5}    {:<16} {:>5}    {}\n", entry.source,
                    pairing.source.find(entry.source)->bones.size(), entry.target,
-                   pairing.target.find(entry.target)->bones.size());
+                   pairing.target.find(entry.target)->bones.size(), dim(how_paired(pairing, entry)));
     }
     if (!pairing.leftovers.empty()) fmt::print("\n{}\n", bold("left over"));
     for (const Leftover& leftover : pairing.leftovers) {

@@ -10,27 +10,6 @@
 namespace dendraxis {
 namespace {
 
-// In the order that people read a body: trunk, then left and right from the top down.
-void sort_chains(Chart& chart) {
-    static constexpr std::array<std::string_view, 23> k_order{
-        "spine",     "neck",       "head",     "jaw",  "eye",        "ear",       "shoulder", "arm",
-        "thumb",     "index",      "middle",   "ring", "little",     "grip",      "wing",     "leg",
-        "leg.front", "leg.middle", "leg.back", "toes", "toes.front", "toes.back", "tail"};
-    const auto rank = [](const Chain& chain) {
-        std::string_view part = chain.name;
-        int side = 0;
-        for (const std::string_view suffix : {".left", ".right"}) {
-            if (part.ends_with(suffix)) {
-                part.remove_suffix(suffix.size());
-                side = suffix == ".left" ? 1 : 2;
-            }
-        }
-        return std::tuple(side, std::find(k_order.begin(), k_order.end(), part) - k_order.begin());
-    };
-    std::stable_sort(chart.chains.begin(), chart.chains.end(),
-                     [&](const Chain& a, const Chain& b) { return rank(a) < rank(b); });
-}
-
 void list_helpers(const Body& body, Chart& chart) {
     std::vector<char> charted(body.count(), 0);
     for (const Chain& chain : chart.chains) {
@@ -92,6 +71,27 @@ Quat Chart::to_upright() const noexcept {
     axes.row(1) = up.transpose();
     axes.row(2) = facing.transpose();
     return Quat(axes).normalized();
+}
+
+// In the order that people read a body: trunk, then left and right from the top down.
+void sort_chains(Chart& chart) {
+    static constexpr std::array<std::string_view, 23> k_order{
+        "spine",     "neck",       "head",     "jaw",  "eye",        "ear",       "shoulder", "arm",
+        "thumb",     "index",      "middle",   "ring", "little",     "grip",      "wing",     "leg",
+        "leg.front", "leg.middle", "leg.back", "toes", "toes.front", "toes.back", "tail"};
+    const auto rank = [](const Chain& chain) {
+        std::string_view part = chain.name;
+        int side = 0;
+        for (const std::string_view suffix : {".left", ".right"}) {
+            if (part.ends_with(suffix)) {
+                part.remove_suffix(suffix.size());
+                side = suffix == ".left" ? 1 : 2;
+            }
+        }
+        return std::tuple(side, std::find(k_order.begin(), k_order.end(), part) - k_order.begin());
+    };
+    std::stable_sort(chart.chains.begin(), chart.chains.end(),
+                     [&](const Chain& a, const Chain& b) { return rank(a) < rank(b); });
 }
 
 Chart chart(const Character& character) {

@@ -1,12 +1,13 @@
 #include <dendraxis/chart/pairing.hpp>
 
 #include <algorithm>
+#include <map>
 
 namespace dendraxis {
 namespace {
 
 bool is_body(const std::string& chain) {
-    return chain == "spine" || chain == "head" || chain.starts_with("arm.") || chain.starts_with("leg.");
+    return chain == "spine" || chain == "head" || chain.starts_with("leg") || chain.starts_with("arm.");
 }
 
 void add_leftovers(Pairing& pairing, const Chart& chart, bool of_source) {
@@ -29,6 +30,36 @@ void add_leftovers(Pairing& pairing, const Chart& chart, bool of_source) {
     }
 }
 
+// What may stand in for a role that the other side does not have, the nearest first. A finger may move
+// several.
+std::vector<std::string> stand_ins(const std::string& part) {
+    static const std::map<std::string, std::vector<std::string>> k_kinds{
+        {"leg", {"leg.back"}},
+        {"leg.back", {"leg"}},
+        {"leg.front", {"arm"}},
+        {"leg.middle", {"leg.back", "leg"}},
+        {"arm", {"leg.front"}},
+        {"toes", {"toes.back"}},
+        {"toes.back", {"toes"}},
+        {"index", {"middle", "ring", "little"}},
+        {"middle", {"ring", "index", "little"}},
+        {"ring", {"middle", "little", "index"}},
+        {"little", {"ring", "middle", "index"}}};
+    const auto found = k_kinds.find(part);
+    return found == k_kinds.end() ? std::vector<std::string>{} : found->second;
+}
+
+// The same role, else the nearest of its kind on the same side; empty where there is none.
+std::string answer_for(const std::string& target_chain, const Chart& source) {
+    if (source.find(target_chain) != nullptr) return target_chain;
+    const auto dot = target_chain.rfind('.');
+    if (dot == std::string::npos) return "";
+    for (const std::string& part : stand_ins(target_chain.substr(0, dot))) {
+        if (source.find(part + target_chain.substr(dot)) != nullptr) return part + target_chain.substr(dot);
+    }
+    return "";
+}
+
 }  // namespace
 
 const Chain* Pairing::source_of(const Chain& target_chain) const noexcept {
@@ -41,10 +72,19 @@ const Chain* Pairing::source_of(const Chain& target_chain) const noexcept {
 Pairing pair(Chart source, Chart target) {
     Pairing pairing{std::move(source), std::move(target), {}, {}, {}};
     for (const Chain& chain : pairing.target.chains) {
-        if (pairing.source.find(chain.name) != nullptr) pairing.chains.push_back({chain.name, chain.name});
+        const std::string answer = answer_for(chain.name, pairing.source);
+        if (!answer.empty()) pairing.chains.push_back({answer, chain.name});
     }
     review_leftovers(pairing);
     return pairing;
+}
+
+std::string how_paired(const Pairing& pairing, const ChainPair& entry) {
+    if (entry.source != entry.target) return "nearest of kind";
+    const Chain* a = pairing.source.find(entry.source);
+    const Chain* b = pairing.target.find(entry.target);
+    if (a == nullptr || b == nullptr) return "";
+    return a->bones.size() == b->bones.size() ? "same role" : "same role, other bone count";
 }
 
 void review_leftovers(Pairing& pairing) {

@@ -1,13 +1,14 @@
 #include <dendraxis/io/sheet.hpp>
 
+#include "json_document.hpp"
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/chart/choices.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
-
 #include <algorithm>
 #include <cmath>
 
@@ -15,8 +16,6 @@ namespace dendraxis::io {
 namespace {
 
 namespace fs = std::filesystem;
-using Json = nlohmann::ordered_json;
-
 // ------------------------------------------------------------------ writing
 
 // Six digits are more than a file's floats hold at a character's size, and they read well.
@@ -54,6 +53,10 @@ Json json_of(const Chart& chart, const std::string& file) {
                           {"confidence", rounded(chain.confidence)},
                           {"evidence", chain.evidence}});
     }
+    for (const std::string& name : chart.set) {
+        if (name != "hub" && name != "ground" && chart.find(name) == nullptr)
+            chains.push_back({{"name", name}, {"bones", Json::array()}});
+    }
     Json helpers = Json::array();
     for (const Helper& helper : chart.helpers) {
         helpers.push_back(
@@ -67,6 +70,7 @@ Json json_of(const Chart& chart, const std::string& file) {
               {"facing", json_of(chart.facing)},
               {"height", rounded(chart.height)},
               {"stance", to_string(chart.stance)}}},
+            {"set", chart.set},
             {"hub", bone_json(chart.skeleton, chart.hub)},
             {"ground", bone_json(chart.skeleton, chart.ground)},
             {"chains", chains},
@@ -87,52 +91,8 @@ std::string text_of(const Json& document) {
 
 // ------------------------------------------------------------------ reading
 
-// A parsed file that knows its name, for messages.
-struct Document {
-    std::string file;
-    Json json;
-
-    [[noreturn]] void fail(const std::string& problem, const std::string& pointer,
-                           const std::string& advice = {}) const {
-        throw Error(file, problem, "at " + (pointer.empty() ? std::string("/") : pointer), advice);
-    }
-
-    const Json& need(const Json& object, const std::string& pointer, const char* key, Json::value_t type,
-                     const char* kind) const {
-        if (!object.is_object() || !object.contains(key)) fail(fmt::format("'{}' is missing", key), pointer);
-        const Json& value = object[key];
-        if (value.type() != type) fail(fmt::format("'{}' must be {}", key, kind), pointer + "/" + key);
-        return value;
-    }
-
-    std::string need_text(const Json& object, const std::string& pointer, const char* key) const {
-        return need(object, pointer, key, Json::value_t::string, "a text").get<std::string>();
-    }
-};
-
-Document open_document(const fs::path& path, const char* format) {
-    const std::string text = read_text(path);
-    Document document{path.string(), {}};
-    try {
-        document.json = Json::parse(text);
-    } catch (const Json::parse_error& problem) {
-        const std::size_t end = std::min(text.size(), problem.byte);
-        const auto line = 1 + std::count(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(end), '\n');
-        throw Error(path.string(), "is not valid JSON", fmt::format("line {}", line),
-                    "check for a missing comma or quote there");
-    }
-    if (document.need_text(document.json, "", "format") != format) {
-        document.fail(fmt::format("'format' is not '{}'", format), "/format", "is this the file you meant?");
-    }
-    if (!document.json.contains("version") || document.json["version"] != 1) {
-        document.fail("'version' is not 1, the only one that this program reads", "/version");
-    }
-    return document;
-}
-
-int bone_named(const Document& document, const Skeleton& skeleton, const Json& value,
+int bone_named(const JsonDocument& document, const Skeleton& skeleton, const Json& value,
                const std::string& pointer) {
-    if (!value.is_string()) document.fail("a bone must be given by its name", pointer);
     const std::string name = value.get<std::string>();
     const int bone = skeleton.find(name);
     if (bone != k_no_bone) return bone;
@@ -143,59 +103,93 @@ int bone_named(const Document& document, const Skeleton& skeleton, const Json& v
                   nearest.empty() ? "see `dendraxis survey`" : "did you mean '" + nearest + "'?");
 }
 
-// Puts what the sheet says about hub, ground bone and chains in place of what was found.
-void apply_sheet(const Document& document, Chart& chart) {
-    const Json& json = document.json;
-    const auto optional_bone = [&](const char* key) {
-        return json[key].is_null() ? k_no_bone
-                                   : bone_named(document, chart.skeleton, json[key], std::string("/") + key);
-    };
-    if (json.contains("hub")) chart.hub = optional_bone("hub");
-    if (json.contains("ground")) chart.ground = optional_bone("ground");
-    if (!json.contains("chains")) return;
-    const Json& list = document.need(json, "", "chains", Json::value_t::array, "a list");
-    chart.chains.clear();
-    std::vector<int> owner(chart.skeleton.size(), -1);
-    for (std::size_t i = 0; i < list.size(); ++i) {
-        const std::string pointer = fmt::format("/chains/{}", i);
-        Chain chain;
-        chain.name = document.need_text(list[i], pointer, "name");
-        if (chart.find(chain.name) != nullptr)
-            document.fail("the chain '" + chain.name + "' stands twice", pointer + "/name");
-        chain.confidence = 1.0f;
-        chain.evidence = {"the sheet says so"};
-        const Json& bones = document.need(list[i], pointer, "bones", Json::value_t::array, "a list of bones");
-        for (std::size_t k = 0; k < bones.size(); ++k) {
-            const std::string place = fmt::format("{}/bones/{}", pointer, k);
-            const int bone = bone_named(document, chart.skeleton, bones[k], place);
-            int& taken = owner[static_cast<std::size_t>(bone)];
-            if (taken != -1)
-                document.fail("the bone '" + chart.skeleton.bone(bone).label + "' is in two chains", place);
-            taken = static_cast<int>(i);
-            if (!chain.bones.empty() && !chart.skeleton.is_above(chain.bones.back(), bone)) {
-                document.fail("the chain runs against the hierarchy: '" + chart.skeleton.bone(bone).label +
-                                  "' is not below the bone before it",
-                              place);
-            }
-            chain.bones.push_back(bone);
+// A sheet half of whose bones do not exist is most likely of another character.
+void check_character(const JsonDocument& document, const Skeleton& skeleton) {
+    std::size_t all = 0;
+    std::size_t missing = 0;
+    for (const Json& chain : document.json.value("chains", Json::array())) {
+        for (const Json& bone : chain["bones"]) {
+            ++all;
+            missing += skeleton.find(bone.get<std::string>()) == k_no_bone ? 1 : 0;
         }
-        if (chain.bones.empty())
-            document.fail("the chain '" + chain.name + "' has no bones", pointer + "/bones",
-                          "name at least one, or take the chain out");
-        chart.chains.push_back(std::move(chain));
     }
-    std::vector<Helper> helpers;
-    for (int bone = 0; bone < static_cast<int>(chart.skeleton.size()); ++bone) {
-        if (owner[static_cast<std::size_t>(bone)] != -1 || bone == chart.hub || bone == chart.ground)
-            continue;
-        const auto known = std::find_if(chart.helpers.begin(), chart.helpers.end(),
-                                        [bone](const Helper& helper) { return helper.bone == bone; });
-        helpers.push_back({bone, known == chart.helpers.end() ? HelperKind::unknown : known->kind});
+    if (all >= 4 && 2 * missing > all) {
+        document.fail(fmt::format("this sheet is of another character: {} of its {} bones do not exist in it",
+                                  missing, all),
+                      "/chains", "name the right character at /character/file, or chart this one anew");
     }
-    chart.helpers = std::move(helpers);
 }
 
-void check_chain(const Document& document, const Chart& chart, const std::string& name,
+Choices read_choices(const JsonDocument& document, const Skeleton& skeleton) {
+    check_character(document, skeleton);
+    const Json& json = document.json;
+    Choices choices;
+    const auto single = [&](const char* key) {
+        return json[key].is_null() ? k_no_bone
+                                   : bone_named(document, skeleton, json[key], std::string("/") + key);
+    };
+    if (json.contains("hub")) choices.hub = single("hub");
+    if (json.contains("ground")) choices.ground = single("ground");
+    const Json list = json.value("chains", Json::array());
+    std::vector<char> taken(skeleton.size(), 0);
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        const std::string pointer = fmt::format("/chains/{}", i);
+        const std::string name = list[i]["name"].get<std::string>();
+        if (choices.chains.contains(name))
+            document.fail("the chain '" + name + "' stands twice", pointer + "/name");
+        std::vector<int>& bones = choices.chains[name];
+        for (std::size_t k = 0; k < list[i]["bones"].size(); ++k) {
+            const std::string place = fmt::format("{}/bones/{}", pointer, k);
+            const int bone = bone_named(document, skeleton, list[i]["bones"][k], place);
+            const std::string& label = skeleton.bone(bone).label;
+            if (taken[static_cast<std::size_t>(bone)])
+                document.fail("the bone '" + label + "' is in two chains", place, "leave it in one of them");
+            if (choices.hub == bone)
+                document.fail("the bone '" + label + "' is the hub and in a chain", place,
+                              "leave it out of the chain, or name another hub");
+            taken[static_cast<std::size_t>(bone)] = 1;
+            if (!bones.empty() && !skeleton.is_above(bones.back(), bone)) {
+                document.fail(
+                    "the chain runs against the hierarchy: '" + label + "' is not below the bone before it",
+                    place, "list bones from the root side to the tip");
+            }
+            bones.push_back(bone);
+        }
+    }
+    return choices;
+}
+
+// What the sheet's `set` names, and what else in it is not as charted now: all that a person has decided.
+Choices decided(const JsonDocument& document, const Choices& all, const Chart& found) {
+    Choices result = differing(all, found);
+    const Json list = document.json.value("set", Json::array());
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        const std::string name = list[i].get<std::string>();
+        if (name == "hub" && all.hub)
+            result.hub = all.hub;
+        else if (name == "ground" && all.ground)
+            result.ground = all.ground;
+        else if (all.chains.contains(name))
+            result.chains[name] = all.chains.at(name);
+        else
+            document.fail("'set' names '" + name + "', which the sheet does not hold",
+                          fmt::format("/set/{}", i), "name hub, ground or a chain of this sheet");
+    }
+    return result;
+}
+
+void add_sheet_findings(const JsonDocument& document, const Choices& decisions, Chart& chart) {
+    for (const std::string& key : unknown_keys(document, Schema::rig)) {
+        chart.findings.push_back({Severity::warning, "sheet.unknown-key", key,
+                                  "the sheet holds a key that this program does not know; it is kept",
+                                  "check its spelling"});
+    }
+    if (decisions.hub) chart.set.emplace_back("hub");
+    if (decisions.ground) chart.set.emplace_back("ground");
+    for (const auto& [name, bones] : decisions.chains) chart.set.push_back(name);
+}
+
+void check_chain(const JsonDocument& document, const Chart& chart, const std::string& name,
                  const std::string& pointer) {
     if (chart.find(name) != nullptr) return;
     std::vector<std::string> names;
@@ -208,29 +202,44 @@ void check_chain(const Document& document, const Chart& chart, const std::string
 }  // namespace
 
 Rig load_rig(const fs::path& file, float fps) {
-    Rig rig;
     if (file.extension() != ".json") {
-        rig.character = load_character(file, {fps});
+        Rig rig{load_character(file, {fps}), {}, {}};
         rig.chart = chart(rig.character);
         return rig;
     }
-    const Document document = open_document(file, "dendraxis-rig");
-    const Json& character = document.need(document.json, "", "character", Json::value_t::object, "an object");
-    const fs::path named = document.need_text(character, "/character", "file");
-    rig.character = load_character(file.parent_path() / named, {fps});
+    const JsonDocument document = open_document(file, Schema::rig);
+    const fs::path named = document.json["character"]["file"].get<std::string>();
+    Rig rig{load_character(file.parent_path() / named, {fps}), {}, document.text};
     rig.chart = chart(rig.character);
-    apply_sheet(document, rig.chart);
+    const Choices all = read_choices(document, rig.character.skeleton);
+    const Choices decisions = decided(document, all, rig.chart);
+    // As the sheet stands: what it does not hold is not there.
+    std::erase_if(rig.chart.chains, [&](const Chain& chain) {
+        return document.json.contains("chains") && !all.chains.contains(chain.name);
+    });
+    apply_choices(rig.chart, decisions);
+    add_sheet_findings(document, decisions, rig.chart);
+    return rig;
+}
+
+Rig rechart(const fs::path& sheet, const fs::path& character) {
+    const JsonDocument document = open_document(sheet, Schema::rig);
+    const fs::path named = sheet.parent_path() / document.json["character"]["file"].get<std::string>();
+    Rig rig{load_character(character.empty() ? named : character), {}, document.text};
+    rig.chart = chart(rig.character);
+    const Choices decisions = decided(document, read_choices(document, rig.character.skeleton), rig.chart);
+    apply_choices(rig.chart, decisions);
+    add_sheet_findings(document, decisions, rig.chart);
     return rig;
 }
 
 Pairing read_pairing(const fs::path& file, Chart source, Chart target) {
-    const Document document = open_document(file, "dendraxis-pairing");
+    const JsonDocument document = open_document(file, Schema::pairing);
     Pairing pairing{std::move(source), std::move(target), {}, {}, {}};
-    const Json& list = document.need(document.json, "", "chains", Json::value_t::array, "a list");
+    const Json& list = document.json["chains"];
     for (std::size_t i = 0; i < list.size(); ++i) {
         const std::string pointer = fmt::format("/chains/{}", i);
-        ChainPair entry{document.need_text(list[i], pointer, "source"),
-                        document.need_text(list[i], pointer, "target")};
+        ChainPair entry{list[i]["source"].get<std::string>(), list[i]["target"].get<std::string>()};
         check_chain(document, pairing.source, entry.source, pointer + "/source");
         check_chain(document, pairing.target, entry.target, pointer + "/target");
         const bool twice = std::any_of(pairing.chains.begin(), pairing.chains.end(),
@@ -243,11 +252,16 @@ Pairing read_pairing(const fs::path& file, Chart source, Chart target) {
     return pairing;
 }
 
-std::string sheet_json(const Chart& chart, const fs::path& folder) {
+std::string sheet_json(const Chart& chart, const fs::path& folder, const std::string& before) {
     std::string file = chart.file;
     if (!folder.empty() && !file.empty())
         file = fs::proximate(fs::absolute(file), fs::absolute(folder)).generic_string();
-    return text_of(json_of(chart, file));
+    Json sheet = json_of(chart, file);
+    if (before.empty()) return text_of(sheet);
+    // Over a sheet that was there: its order and what this program does not know stay.
+    Json kept = Json::parse(before);
+    for (const auto& [key, value] : sheet.items()) kept[key] = value;
+    return text_of(kept);
 }
 
 std::string pairing_json(const Pairing& pairing) {
@@ -289,6 +303,24 @@ std::string survey_json(const Survey& survey) {
                     {"triangles", survey.triangles},
                     {"clips", clips},
                     {"findings", json_of(survey.findings)}});
+}
+
+std::string comparison_json(const Comparison& comparison) {
+    Json differences = Json::array();
+    for (const BoneDifference& d : comparison.differences) {
+        differences.push_back({{"bone", d.bone},
+                               {"what", d.what},
+                               {"other", d.other},
+                               {"metres", rounded(d.metres)},
+                               {"degrees", rounded(d.degrees)}});
+    }
+    return text_of({{"likeness", to_string(comparison.likeness)},
+                    {"differences", differences},
+                    {"advice", comparison.advice}});
+}
+
+std::string findings_json(const Findings& findings) {
+    return text_of({{"findings", json_of(findings)}});
 }
 
 std::string report_json(const RetargetReport& report) {

@@ -164,8 +164,16 @@ TEST_CASE("sheets and pairings that are wrong") {
     sheet("against the hierarchy", [](json& s) { s["chains"][0]["bones"] = {"shin_left", "thigh_left"}; });
     sheet("in two chains", [](json& s) { s["chains"][1]["bones"] = s["chains"][0]["bones"]; });
     sheet("stands twice", [](json& s) { s["chains"][1]["name"] = s["chains"][0]["name"]; });
-    sheet("no bones", [](json& s) { s["chains"][0]["bones"] = json::array(); });
-    sheet("'bones' must be", [](json& s) { s["chains"][0]["bones"] = 4; });
+    sheet("/chains/0/bones", [](json& s) { s["chains"][0]["bones"] = 4; });
+    sheet("two chains", [](json& s) {
+        s["chains"].push_back({{"name", "tail"}, {"bones", {s["chains"][0]["bones"][0]}}});
+    });
+    sheet("is the hub and in a chain",
+          [](json& s) { s["chains"][0]["bones"].insert(s["chains"][0]["bones"].begin(), "hips"); });
+    sheet("of another character",
+          [](json& s) { s["character"]["file"] = workshop::demo("bosun.glb").string(); });
+    sheet("/character", [](json& s) { s["character"].erase("file"); });
+    sheet("/set/0", [](json& s) { s["set"] = {"elbows"}; });
     CHECK(workshop::run_tool("chart " + write(scratch, "cut.rig.json", "{\n \"format\": \n").string())
               .err.find("line") != std::string::npos);
 
@@ -183,5 +191,5 @@ TEST_CASE("sheets and pairings that are wrong") {
     pairing("did you mean 'spine'", {{{"source", "spin"}, {"target", "spine"}}});
     pairing("paired twice",
             {{{"source", "spine"}, {"target", "spine"}}, {{"source", "neck"}, {"target", "spine"}}});
-    pairing("'target' is missing", {{{"source", "spine"}}});
+    pairing("property 'target'", {{{"source", "spine"}}});
 }

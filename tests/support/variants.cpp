@@ -181,6 +181,11 @@ Character nameless(Character character) {
     });
 }
 
+Character with_affixes(Character character, const std::string& before, const std::string& behind) {
+    return with_names(std::move(character),
+                      [&](std::size_t, const std::string& name) { return before + name + behind; });
+}
+
 Character without_sides(Character character) {
     return with_names(std::move(character), [](std::size_t, const std::string& name) {
         for (const auto& [left, right] : k_sides) {

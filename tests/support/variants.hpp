@@ -3,6 +3,8 @@
 
 #include <dendraxis/skeleton/character.hpp>
 
+#include <string>
+
 namespace variants {
 
 using dendraxis::Character;
@@ -33,6 +35,9 @@ Character scaled(Character character, float factor);
 
 /// Every bone called `n000`, `n001` and so on.
 Character nameless(Character character);
+
+/// Every name with something before and behind it.
+Character with_affixes(Character character, const std::string& before, const std::string& behind);
 
 /// Words for left and right taken out of the names, or put the wrong way around.
 Character without_sides(Character character);

@@ -113,7 +113,8 @@ TEST_CASE("one file a clip, or another rate") {
         CHECK(one.clips[0].name == name);
     }
     CHECK(scratch.file_count() == 4);
-    const json fast = json_from(both + " --json --fps 60 --clip stroll -o " + (scratch / "fast.glb").string());
+    const json fast =
+        json_from(both + " --json --fps 60 --clip stroll -o " + (scratch / "fast.glb").string());
     CHECK(fast["clips"][0]["frames"] == 133);
     CHECK(io::load_character(scratch / "fast.glb").clip("stroll").seconds() == doctest::Approx(2.2));
     // Same input, same bytes.

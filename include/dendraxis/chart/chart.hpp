@@ -46,6 +46,7 @@ struct Chart {
     int hub = k_no_bone;
     int ground = k_no_bone;
     std::vector<Chain> chains;
+    std::vector<std::string> set;  ///< what a person decided: `hub`, `ground`, names of chains
     std::vector<Helper> helpers;
     Findings findings;
 
@@ -63,6 +64,9 @@ Chart chart(const Character& character);
 
 /// The same for bare bones.
 Chart chart(const Skeleton& skeleton);
+
+/// Puts the chains in the order that people read a body in: trunk, left from the top down, right.
+void sort_chains(Chart& chart);
 
 /// Hip to ankle along the bones at rest, mean of both legs, in metres; 0 where there is no leg.
 float leg_length(const Chart& chart);

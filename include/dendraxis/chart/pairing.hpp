@@ -32,8 +32,12 @@ struct Pairing {
     const Chain* source_of(const Chain& target_chain) const noexcept;
 };
 
-/// Pairs chains of the same name. Hubs and ground bones pair by themselves.
+/// Pairs chains of the same role, bone counts aside; else the nearest of kind (legs with hind legs, arms with
+/// forelegs, a mitten's one finger with all). Hubs and ground bones pair by themselves.
 Pairing pair(Chart source, Chart target);
+
+/// `same role`, `same role, other bone count` or `nearest of kind`.
+std::string how_paired(const Pairing& pairing, const ChainPair& entry);
 
 /// Fills `leftovers` and `findings` from the charts and `chains`; for pairings whose chains were set by hand.
 void review_leftovers(Pairing& pairing);

@@ -3,6 +3,7 @@
 
 #include <dendraxis/chart/pairing.hpp>
 #include <dendraxis/chart/survey.hpp>
+#include <dendraxis/skeleton/compare.hpp>
 
 #include <filesystem>
 #include <string>
@@ -13,11 +14,17 @@ namespace dendraxis::io {
 struct Rig {
     Character character;
     Chart chart;
+    std::string sheet;  ///< the text of the sheet it came from; empty where there was none
 };
 
 /// Opens a character file and charts it, or a rig sheet (.json) and the character it names (relative to the
 /// sheet). `fps` as in `LoadOptions`. Throws `Error` with the JSON pointer or line of what is wrong.
 Rig load_rig(const std::filesystem::path& file, float fps = 0.0f);
+
+/// Charts anew the character that a sheet names, or `character` where one is given (another one with the same
+/// skeleton). What a person decided in the sheet stays: all that its `set` names, and all else in it that
+/// differs from what is found now; the rest is found.
+Rig rechart(const std::filesystem::path& sheet, const std::filesystem::path& character = {});
 
 /// A pairing file, for these two charts. Chains it does not mention are left unpaired. Throws `Error`, naming
 /// the nearest chain where one does not exist.
@@ -25,9 +32,13 @@ Pairing read_pairing(const std::filesystem::path& file, Chart source, Chart targ
 
 /// The texts of the files and of the tool's `--json`. `folder` is where a sheet will stand: its character is
 /// named relative to it.
-std::string sheet_json(const Chart& chart, const std::filesystem::path& folder = {});
+/// Of a sheet `before` that is written over, unknown keys are kept.
+std::string sheet_json(const Chart& chart, const std::filesystem::path& folder = {},
+                       const std::string& before = {});
 std::string pairing_json(const Pairing& pairing);
 std::string survey_json(const Survey& survey);
+std::string comparison_json(const Comparison& comparison);
+std::string findings_json(const Findings& findings);
 
 /// What `retarget --json` tells of each clip.
 struct RetargetReport {

@@ -1,0 +1,96 @@
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/chart/choices.hpp>
+
+#include <algorithm>
+
+namespace dendraxis {
+namespace {
+
+bool shares_bone(const std::vector<int>& a, const std::vector<int>& b) {
+    return std::any_of(a.begin(), a.end(),
+                       [&](int bone) { return std::find(b.begin(), b.end(), bone) != b.end(); });
+}
+
+void check(const Chart& chart, const Choices& choices) {
+    const auto fail = [&](const std::string& problem, const std::string& chain) {
+        throw Error(chart.file.empty() ? chart.character : chart.file, problem, "chain " + chain,
+                    "give each bone to one chain, from the root side to the tip");
+    };
+    std::vector<std::string> owner(chart.skeleton.size());
+    for (const auto& [name, bones] : choices.chains) {
+        for (std::size_t i = 0; i < bones.size(); ++i) {
+            std::string& taken = owner[static_cast<std::size_t>(bones[i])];
+            const std::string& label = chart.skeleton.bone(bones[i]).label;
+            if (!taken.empty())
+                fail("the bone '" + label + "' is in two chains, " + taken + " and this one", name);
+            taken = name;
+            if (i > 0 && !chart.skeleton.is_above(bones[i - 1], bones[i])) {
+                fail("the chain runs against the hierarchy: '" + label + "' is not below the bone before it",
+                     name);
+            }
+        }
+    }
+}
+
+void remake_helpers(Chart& chart) {
+    std::vector<char> taken(chart.skeleton.size(), 0);
+    for (const Chain& chain : chart.chains) {
+        for (const int bone : chain.bones) taken[static_cast<std::size_t>(bone)] = 1;
+    }
+    std::vector<Helper> helpers;
+    for (int bone = 0; bone < static_cast<int>(chart.skeleton.size()); ++bone) {
+        if (taken[static_cast<std::size_t>(bone)] || bone == chart.hub || bone == chart.ground) continue;
+        const auto known = std::find_if(chart.helpers.begin(), chart.helpers.end(),
+                                        [bone](const Helper& h) { return h.bone == bone; });
+        helpers.push_back(known == chart.helpers.end() ? Helper{bone, HelperKind::unknown} : *known);
+    }
+    chart.helpers = std::move(helpers);
+}
+
+}  // namespace
+
+void apply_choices(Chart& chart, const Choices& choices) {
+    check(chart, choices);
+    if (choices.hub) chart.hub = *choices.hub;
+    if (choices.ground) chart.ground = *choices.ground;
+    for (const auto& [name, bones] : choices.chains) {
+        std::erase_if(chart.chains, [&](const Chain& chain) {
+            if (chain.name == name) return true;
+            if (!shares_bone(chain.bones, bones) || choices.chains.contains(chain.name)) return false;
+            chart.findings.push_back(
+                {Severity::warning, "chart.gave-way", chain.name,
+                 "this found chain shares a bone with " + name + ", which was set, and was left out",
+                 "set it in the sheet too"});
+            return true;
+        });
+    }
+    for (const auto& [name, bones] : choices.chains) {
+        if (!bones.empty()) chart.chains.push_back({name, bones, 1.0f, {"set in the sheet"}});
+    }
+    // A bone that was found as hub or ground bone and is now in a chain is no longer either.
+    for (const Chain& chain : chart.chains) {
+        for (int* single : {&chart.hub, &chart.ground}) {
+            if (std::find(chain.bones.begin(), chain.bones.end(), *single) != chain.bones.end())
+                *single = k_no_bone;
+        }
+    }
+    std::erase_if(chart.findings, [&](const Finding& finding) {
+        return (finding.code == "chart.no-hub" && chart.hub != k_no_bone) ||
+               (finding.code == "chart.no-ground-bone" && chart.ground != k_no_bone);
+    });
+    sort_chains(chart);
+    remake_helpers(chart);
+}
+
+Choices differing(const Choices& choices, const Chart& found) {
+    Choices result;
+    if (choices.hub && *choices.hub != found.hub) result.hub = choices.hub;
+    if (choices.ground && *choices.ground != found.ground) result.ground = choices.ground;
+    for (const auto& [name, bones] : choices.chains) {
+        const Chain* chain = found.find(name);
+        if (chain == nullptr ? !bones.empty() : chain->bones != bones) result.chains[name] = bones;
+    }
+    return result;
+}
+
+}  // namespace dendraxis

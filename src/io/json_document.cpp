@@ -1,0 +1,196 @@
+// Schemas: JSON Schema draft 7, checked by valijson. Pointers: RFC 6901.
+#include "json_document.hpp"
+
+#include "schema_texts.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/io/write_file.hpp>
+
+#include <fmt/format.h>
+
+#include <valijson/adapters/nlohmann_json_adapter.hpp>
+#include <valijson/schema.hpp>
+#include <valijson/schema_parser.hpp>
+#include <valijson/validation_results.hpp>
+#include <valijson/validator.hpp>
+
+#include <algorithm>
+
+namespace dendraxis::io {
+namespace {
+
+const char* schema_text(Schema schema) {
+    return schema == Schema::rig ? k_rig_schema : k_pairing_schema;
+}
+
+// Walks a valid JSON text down a pointer, counting nothing but where it is.
+class PointerWalk {
+ public:
+    explicit PointerWalk(const std::string& text) : text_(text) {}
+
+    std::size_t find(const std::vector<std::string>& steps) {
+        blank();
+        for (const std::string& step : steps) {
+            if (!enter(step)) break;
+            blank();
+        }
+        return at_;
+    }
+
+ private:
+    void blank() {
+        while (at_ < text_.size() && std::isspace(static_cast<unsigned char>(text_[at_])) != 0) ++at_;
+    }
+
+    std::string string() {
+        const std::size_t start = at_++;
+        while (at_ < text_.size() && text_[at_] != '"') at_ += text_[at_] == '\\' ? 2 : 1;
+        ++at_;
+        return nlohmann::json::parse(text_.substr(start, at_ - start)).get<std::string>();
+    }
+
+    void skip_value() {
+        blank();
+        if (text_[at_] == '"') {
+            string();
+            return;
+        }
+        int depth = 0;
+        while (at_ < text_.size()) {
+            const char c = text_[at_];
+            if (c == '"') {
+                string();
+                continue;
+            }
+            if (c == '{' || c == '[') ++depth;
+            if ((c == '}' || c == ']') && depth-- == 0) return;
+            if (c == ',' && depth == 0) return;
+            ++at_;
+            if ((c == '}' || c == ']') && depth == 0) return;
+        }
+    }
+
+    // From the start of an object or list to the start of one of its members; stays where there is none.
+    bool enter(const std::string& step) {
+        const std::size_t start = at_;
+        const bool object = text_[at_] == '{';
+        if (!object && text_[at_] != '[') return false;
+        ++at_;
+        for (std::size_t index = 0; at_ < text_.size(); ++index) {
+            blank();
+            if (text_[at_] == '}' || text_[at_] == ']') break;
+            bool here = !object && std::to_string(index) == step;
+            const std::size_t member = at_;
+            if (object) {
+                here = string() == step;
+                blank();
+                ++at_;  // the colon
+                blank();
+            }
+            if (here) {
+                if (object) at_ = at_ < text_.size() ? at_ : member;
+                return true;
+            }
+            skip_value();
+            blank();
+            if (at_ < text_.size() && text_[at_] == ',') ++at_;
+        }
+        at_ = start;
+        return false;
+    }
+
+    const std::string& text_;
+    std::size_t at_ = 0;
+};
+
+std::vector<std::string> steps_of(const std::string& pointer) {
+    std::vector<std::string> steps;
+    for (const char c : pointer) {
+        if (c == '/') {
+            steps.emplace_back();
+        } else if (!steps.empty()) {
+            steps.back().push_back(c);
+        }
+    }
+    return steps;
+}
+
+// valijson tells a context as `<root>`, `[chains]`, `[3]`.
+std::string pointer_of(const std::vector<std::string>& context) {
+    std::string pointer;
+    for (const std::string& step : context) {
+        if (step.size() > 2 && step.front() == '[') pointer += "/" + step.substr(1, step.size() - 2);
+    }
+    return pointer;
+}
+
+void check_schema(const JsonDocument& document, Schema which) {
+    const nlohmann::json rules = nlohmann::json::parse(schema_text(which));
+    valijson::Schema schema;
+    valijson::SchemaParser parser;
+    parser.populateSchema(valijson::adapters::NlohmannJsonAdapter(rules), schema);
+    const nlohmann::json plain = nlohmann::json::parse(document.text);
+    valijson::Validator validator;
+    valijson::ValidationResults results;
+    if (validator.validate(schema, valijson::adapters::NlohmannJsonAdapter(plain), &results)) return;
+    // The deepest error says most.
+    valijson::ValidationResults::Error error;
+    valijson::ValidationResults::Error deepest;
+    while (results.popError(error)) {
+        if (error.context.size() > deepest.context.size()) deepest = error;
+    }
+    document.fail("is not as its schema asks: " + deepest.description, pointer_of(deepest.context),
+                  "see docs/formats.md");
+}
+
+}  // namespace
+
+void JsonDocument::fail(const std::string& problem, const std::string& pointer,
+                        const std::string& advice) const {
+    throw Error(file, problem,
+                fmt::format("line {}, at {}", line_of(text, pointer), pointer.empty() ? "/" : pointer),
+                advice);
+}
+
+JsonDocument open_document(const std::filesystem::path& path, Schema schema) {
+    JsonDocument document{path.string(), read_text(path), {}};
+    try {
+        document.json = Json::parse(document.text);
+    } catch (const Json::parse_error& problem) {
+        const std::size_t end = std::min(document.text.size(), problem.byte);
+        const auto line = 1 + std::count(document.text.begin(),
+                                         document.text.begin() + static_cast<std::ptrdiff_t>(end), '\n');
+        throw Error(path.string(), "is not valid JSON", fmt::format("line {}", line),
+                    "check for a missing comma or quote there");
+    }
+    const std::string format = schema == Schema::rig ? "dendraxis-rig" : "dendraxis-pairing";
+    if (!document.json.is_object() || document.json.value("format", Json()) != format) {
+        document.fail(fmt::format("'format' is not '{}'", format),
+                      document.json.is_object() && document.json.contains("format") ? "/format" : "",
+                      "is this the file you meant?");
+    }
+    if (document.json.value("version", Json()) != 1) {
+        document.fail("'version' is not 1, the only one that this program reads",
+                      document.json.contains("version") ? "/version" : "",
+                      "a later program wrote it: use that one");
+    }
+    check_schema(document, schema);
+    return document;
+}
+
+std::vector<std::string> unknown_keys(const JsonDocument& document, Schema schema) {
+    const nlohmann::json known = nlohmann::json::parse(schema_text(schema))["properties"];
+    std::vector<std::string> unknown;
+    for (const auto& [key, value] : document.json.items()) {
+        if (!known.contains(key)) unknown.push_back(key);
+    }
+    return unknown;
+}
+
+int line_of(const std::string& text, const std::string& pointer) {
+    const std::size_t place = std::min(PointerWalk(text).find(steps_of(pointer)), text.size());
+    return 1 + static_cast<int>(
+                   std::count(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(place), '\n'));
+}
+
+}  // namespace dendraxis::io

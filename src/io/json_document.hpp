@@ -1,0 +1,35 @@
+// A JSON file that was checked against its schema, and that knows where in the text each of its parts stands.
+#pragma once
+
+#include <nlohmann/json.hpp>
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace dendraxis::io {
+
+using Json = nlohmann::ordered_json;
+
+struct JsonDocument {
+    std::string file;
+    std::string text;
+    Json json;
+
+    /// Throws `Error` with the JSON pointer and the line.
+    [[noreturn]] void fail(const std::string& problem, const std::string& pointer,
+                           const std::string& advice = {}) const;
+};
+
+enum class Schema { rig, pairing };
+
+/// Reads, parses and checks a file. Throws `Error` with line and pointer where it is not what it should be.
+JsonDocument open_document(const std::filesystem::path& path, Schema schema);
+
+/// Keys of the top level that the schema does not know.
+std::vector<std::string> unknown_keys(const JsonDocument& document, Schema schema);
+
+/// The line, from 1, on which the value at a JSON pointer starts in a valid JSON text.
+int line_of(const std::string& text, const std::string& pointer);
+
+}  // namespace dendraxis::io

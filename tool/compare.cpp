@@ -1,0 +1,38 @@
+#include "commands.hpp"
+
+#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/sheet.hpp>
+
+#include <fmt/core.h>
+
+namespace dendraxis::tool {
+
+int run_compare(const CompareArguments& arguments) {
+    const Character a = io::load_character(arguments.a);
+    const Character b = io::load_character(arguments.b);
+    const Comparison comparison = compare(a.skeleton, b.skeleton);
+    if (arguments.json) {
+        fmt::print("{}", io::comparison_json(comparison));
+        return k_done;
+    }
+    fmt::print("{} ({} bones) and {} ({} bones) are {}\n", a.name, a.skeleton.size(), b.name,
+               b.skeleton.size(), bold(std::string(to_string(comparison.likeness))));
+    constexpr std::size_t most = 40;
+    for (std::size_t i = 0; i < comparison.differences.size() && i < most; ++i) {
+        const BoneDifference& d = comparison.differences[i];
+        std::string text = d.what;
+        if (d.what == "missing") text = "missing in " + b.name;
+        if (d.what == "extra") text = "only in " + b.name;
+        if (d.what == "renamed") text = "called " + d.other;
+        if (d.what == "parent") text = "hangs below " + d.other + " in " + b.name;
+        if (d.what == "rest")
+            text = fmt::format("rests {:.1f} mm and {:.1f} degrees away", 1000.0f * d.metres, d.degrees);
+        fmt::print("  {:<28} {}\n", d.bone, text);
+    }
+    if (comparison.differences.size() > most)
+        fmt::print("  and {} more (--json lists all)\n", comparison.differences.size() - most);
+    fmt::print("\n{}\n", comparison.advice);
+    return k_done;
+}
+
+}  // namespace dendraxis::tool
