@@ -70,6 +70,7 @@ struct DrawArguments {
     fs::path beside;
     std::string clip;
     std::vector<int> frames;
+    bool chart = false;
     std::string view = "quarter";
     fs::path out;
     bool json = false;

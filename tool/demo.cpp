@@ -56,12 +56,23 @@ int run_demo(const DemoArguments& arguments) {
     run_retarget(retarget);
     if (quiet) return k_done;
     say(quiet, fmt::format("draw {} --beside {} -o {}", diver.string(), bosun.string(), rests.string()));
-    run_draw({diver, bosun, "", {}, "front", rests, false});
+    DrawArguments at_rest;
+    at_rest.character = diver;
+    at_rest.beside = bosun;
+    at_rest.view = "front";
+    at_rest.out = rests;
+    run_draw(at_rest);
     for (const auto& [clip, frames, picture] : {std::tuple("stroll", std::vector{3, 11, 19}, walk),
                                                 std::tuple("wave-lantern", std::vector{0, 42, 54}, wave)}) {
         say(quiet, fmt::format("draw {} --beside {} --clip {} --frame {} {} {} -o {}", diver.string(),
                                result.string(), clip, frames[0], frames[1], frames[2], picture.string()));
-        run_draw({diver, result, clip, frames, "quarter", picture, false});
+        DrawArguments moving;
+        moving.character = diver;
+        moving.beside = result;
+        moving.clip = clip;
+        moving.frames = frames;
+        moving.out = picture;
+        run_draw(moving);
     }
     fmt::print("\n{}\n", bold("open these"));
     fmt::print("  {:<32} the diver and the bosun as their files have them\n", rests.string());

@@ -45,14 +45,23 @@ int run_draw(const DrawArguments& arguments) {
     if (!arguments.beside.empty()) rigs.push_back(io::load_rig(arguments.beside));
     const std::vector<int> frames = arguments.frames.empty() ? std::vector{0} : arguments.frames;
 
-    // One frame: the characters beside each other. Several: a column a frame, a row a character.
+    // One frame: the characters beside each other. Several: a column a frame, a row a character. A chart:
+    // from the front and from the side.
     std::vector<draw::Panel> panels;
-    for (const io::Rig& rig : rigs) {
-        for (const int frame : frames) panels.push_back(make_panel(rig, arguments.clip, frame));
-    }
     draw::PictureOptions options;
-    options.view = view_named(arguments.view);
-    if (frames.size() > 1) options.columns = static_cast<int>(frames.size());
+    for (const io::Rig& rig : rigs) {
+        for (const int frame : frames) {
+            panels.push_back(make_panel(rig, arguments.clip, frame));
+            panels.back().view = view_named(arguments.view);
+            if (!arguments.chart) continue;
+            panels.back().view = draw::View::front;
+            panels.back().chart_labels = true;
+            panels.push_back(panels.back());
+            panels.back().view = draw::View::side;
+        }
+    }
+    if (frames.size() > 1 || (arguments.chart && rigs.size() > 1))
+        options.columns = static_cast<int>(panels.size() / rigs.size());
     check_not_input(arguments.out, {arguments.character, arguments.beside});
     const io::OutputFile file{arguments.out, draw::draw_png(panels, options)};
     io::write_files({&file, 1});

@@ -121,6 +121,7 @@ int parse_and_run(int count, char** words) {
     c->add_option("--clip", draw.clip, "the clip to show; the rest pose where not given");
     c->add_option("--frame", draw.frames, "which frames of it, from 0; several make a column each")
         ->check(CLI::NonNegativeNumber);
+    c->add_flag("--chart", draw.chart, "front and side view with the chains named, and how sure each is");
     c->add_option("--view", draw.view, "from where")
         ->check(CLI::IsMember({"front", "quarter", "side", "back"}))
         ->capture_default_str();

@@ -3,6 +3,8 @@
 
 #include <dendraxis/chart/chart.hpp>
 
+#include <map>
+#include <string>
 #include <vector>
 
 namespace dendraxis {
@@ -30,6 +32,8 @@ struct Body {
     std::vector<char> alive{};       ///< takes part in the body's shape; the others are helpers
     std::vector<HelperKind> kind{};  ///< of those that do not
     std::vector<float> reach{};      ///< longest way from the bone's head to a leaf's tip, along alive bones
+    std::map<int, std::string> declared{};     ///< roles that the file itself gives to bones
+    std::vector<std::vector<Vec3>> watched{};  ///< places of all bones in frames of the clips, model space
     bool has_skin = false;
     float size = 0.0f;  ///< largest extent of the alive bones
 

@@ -82,6 +82,25 @@ void ask_shape(const Body& body, const Limb& limb, Scores& scores) {
     }
 }
 
+// In motion: a leg's end is, of all paired limbs, nearest the floor in nearly every frame.
+void ask_motion(const Body& body, const Limb& limb, Scores& scores) {
+    if (body.watched.size() < 8 || limb.partner == -1) return;
+    std::size_t lowest = 0;
+    for (const std::vector<Vec3>& places : body.watched) {
+        const auto height = [&](const Limb& l) {
+            return places[static_cast<std::size_t>(l.path.back())].dot(body.up);
+        };
+        const float own = std::min(height(limb), height(body.limbs[static_cast<std::size_t>(limb.partner)]));
+        const bool first = std::all_of(body.limbs.begin(), body.limbs.end(), [&](const Limb& other) {
+            return other.partner == -1 || height(other) > own - 0.06f * body.size;
+        });
+        lowest += first ? 1 : 0;
+    }
+    if (10 * lowest < 9 * body.watched.size()) return;
+    scores.of["leg"] += 0.3f;
+    scores.evidence.emplace_back("in the clips it is the limb that touches the floor");
+}
+
 }  // namespace
 
 void label_limbs(Body& body) {
@@ -99,6 +118,7 @@ void label_limbs(Body& body) {
         ask_names(body, limb, names);
         if (limb.partner != -1) ask_names(body, body.limbs[static_cast<std::size_t>(limb.partner)], names);
         ask_shape(body, limb, scores);
+        ask_motion(body, limb, scores);
         float said = 0.0f;
         for (const auto& [role, score] : names.of) {
             scores.of[role] += 0.6f * score;

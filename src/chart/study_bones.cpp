@@ -133,6 +133,20 @@ void tell_helpers(Body& body) {
     }
 }
 
+// How low each leaf stays over all clips, among all leaves: what walks touches the floor most.
+void watch_limb_ends(const Character& character, Body& body) {
+    constexpr std::size_t most_frames = 24;
+    std::vector<Transform> model(body.count());
+    for (const Clip& clip : character.clips) {
+        const std::size_t step = std::max<std::size_t>(1, clip.frame_count() / most_frames);
+        for (std::size_t f = 0; f < clip.frame_count() && clip.bone_count == body.count(); f += step) {
+            to_model_space(character.skeleton, clip.frame(f), model);
+            body.watched.emplace_back();
+            for (const Transform& bone : model) body.watched.back().push_back(bone.translation);
+        }
+    }
+}
+
 }  // namespace
 
 std::vector<int> Body::alive_children(int bone) const {
@@ -174,6 +188,11 @@ Body study_bones(const Character& character) {
     const Skeleton& skeleton = character.skeleton;
     const std::size_t count = skeleton.size();
     Body body{.skeleton = skeleton, .names = read_names(skeleton)};
+    // What the file declares goes before what its names say.
+    for (const DeclaredRole& declared : character.declared) {
+        body.names[static_cast<std::size_t>(declared.bone)] = read_bone_name(declared.role);
+        body.declared[declared.bone] = declared.role;
+    }
     body.weight.assign(count, 0.0f);
     body.alive.assign(count, 1);
     body.kind.assign(count, HelperKind::unknown);
@@ -208,6 +227,7 @@ Body study_bones(const Character& character) {
         if (body.next(static_cast<int>(i)) == k_no_bone) box.extend(body.tip[i]);
     }
     body.size = box.isEmpty() ? 0.0f : box.sizes().maxCoeff();
+    watch_limb_ends(character, body);
     return body;
 }
 
@@ -221,6 +241,9 @@ float named_share(const Body& body, const std::vector<int>& bones, std::initiali
 
 std::string name_evidence(const Body& body, int bone) {
     const NameReading& r = body.name(bone);
+    if (const auto declared = body.declared.find(bone); declared != body.declared.end()) {
+        return fmt::format("the file declares '{}' as {}", body.skeleton.bone(bone).label, declared->second);
+    }
     return fmt::format("name '{}' reads as {}{}{}", body.skeleton.bone(bone).name,
                        r.side == Side::none ? "" : to_string(r.side), r.side == Side::none ? "" : " ",
                        to_string(r.part));

@@ -5,6 +5,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
+#include <map>
 
 namespace dendraxis {
 namespace {
@@ -82,6 +84,28 @@ void compare_rest_with_bind(const Character& character, Findings& findings) {
                         "retargeting goes by the rest; check that it is the stance you mean"});
 }
 
+void check_bones(const Character& character, Findings& findings) {
+    std::map<std::string, int> uses;
+    for (const Bone& bone : character.skeleton.bones()) {
+        ++uses[bone.name];
+        const float scale = bone.rest.scale.x();
+        if (std::abs(scale - 1.0f) > 1e-3f && scale > 0.0f) {
+            findings.push_back(
+                {Severity::note, "survey.scaled-bone", bone.label,
+                 fmt::format("the bone is scaled by {:g} at rest", scale),
+                 "what hangs below it is in another size than its numbers say; fine here, a trap elsewhere"});
+        }
+    }
+    for (const auto& [name, count] : uses) {
+        if (count < 2) continue;
+        findings.push_back({Severity::warning, "survey.duplicate-name", name,
+                            name.empty() ? fmt::format("{} bones have no name", count)
+                                         : fmt::format("{} bones have this name", count),
+                            "they are written as #NODE_INDEX; give each a name of its own where other "
+                            "programs are to find it"});
+    }
+}
+
 void check_clips(const Survey& survey, Findings& findings) {
     for (const ClipSummary& clip : survey.clips) {
         if (clip.moving == 0) {
@@ -119,6 +143,7 @@ Survey survey(const Character& character) {
                                    "set the up axis when exporting; retargeting works as it is"});
     }
     for (const Clip& clip : character.clips) result.clips.push_back(summarize(clip, result.chart));
+    check_bones(character, result.findings);
     compare_rest_with_bind(character, result.findings);
     check_clips(result, result.findings);
     return result;

@@ -104,6 +104,52 @@ void draw_ruler(cairo_t* cairo, const Field& field, const Camera& camera, float 
     }
 }
 
+// The chains' names beside the figure, left and right of it, each with a line to the middle of its bones.
+// Fingers and toes go without: their places on the limb say what they are.
+void draw_chain_labels(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera,
+                       const Field& field) {
+    struct Label {
+        std::string text;
+        double x, y;  // of the bones
+        std::size_t group;
+    };
+    std::array<std::vector<Label>, 2> sides;
+    for (const Chain& chain : panel.chart->chains) {
+        const std::size_t group = group_of(*panel.chart, chain.bones.front());
+        if (group == 6) continue;
+        Vec3 middle = Vec3::Zero();
+        for (const int bone : chain.bones)
+            middle += stage.bone(bone) / static_cast<float>(chain.bones.size());
+        const Vec3 at = camera.to_screen(middle);
+        const bool right_half =
+            at.x() > camera.center_x || (at.x() == camera.center_x && sides[1].size() < sides[0].size());
+        sides[right_half ? 1 : 0].push_back(
+            {fmt::format("{}  {:.0f} %", chain.name, 100.0f * chain.confidence), static_cast<double>(at.x()),
+             static_cast<double>(at.y()), group});
+    }
+    for (std::size_t side = 0; side < 2; ++side) {
+        std::vector<Label>& labels = sides[side];
+        std::sort(labels.begin(), labels.end(), [](const Label& a, const Label& b) { return a.y < b.y; });
+        double last = field.y + k_title_height;
+        for (const Label& label : labels) {
+            cairo_set_font_size(cairo, 11.5);
+            cairo_text_extents_t extents;
+            cairo_text_extents(cairo, label.text.c_str(), &extents);
+            const double y = std::max(label.y, last + 15.0);
+            last = y;
+            const double x = side == 0 ? field.x + 62.0 : field.x + field.width - 12.0 - extents.x_advance;
+            const double from = side == 0 ? x + extents.x_advance + 4.0 : x - 4.0;
+            set_color(cairo, bone_groups()[label.group].color, 0.9);
+            cairo_set_line_width(cairo, 1.0);
+            cairo_move_to(cairo, from, y - 4.0);
+            cairo_line_to(cairo, label.x, label.y);
+            cairo_stroke(cairo);
+            cairo_set_source_rgb(cairo, 0.12, 0.13, 0.15);
+            text(cairo, x, y, 11.5, label.text);
+        }
+    }
+}
+
 // L and R at the ends of the limbs, so that sides are told by letter as well as by color.
 void draw_side_labels(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera) {
     for (const Chain& chain : panel.chart->chains) {
@@ -215,13 +261,14 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
     Layer bones(options.width * k_supersampling, options.height * k_supersampling);
     std::vector<Stage> stages;
     std::vector<Camera> cameras;
+    std::vector<Field> fields;
     for (std::size_t i = 0; i < panels.size(); ++i) {
         const Field field{width * static_cast<double>(static_cast<int>(i) % columns),
                           height * static_cast<double>(static_cast<int>(i) / columns), width, height};
         const float size = one_scale ? size_of(*large) : size_of(panels[i]);
         const double fit = std::min((height - k_title_height) / (1.28 * static_cast<double>(size)),
                                     width / (1.12 * static_cast<double>(size)));
-        const Camera camera{view_turn(options.view), static_cast<float>(fit),
+        const Camera camera{view_turn(panels[i].view), static_cast<float>(fit),
                             static_cast<float>(field.x + 0.5 * width),
                             static_cast<float>(field.y + height - 0.13 * fit * static_cast<double>(size))};
         const Stage stage(panels[i]);
@@ -244,9 +291,13 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         draw_bones(panels[i], stage, fine, bones);
         stages.push_back(stage);
         cameras.push_back(camera);
+        fields.push_back(field);
     }
     paint_layers(cairo, mesh, bones, options.width, options.height);
-    for (std::size_t i = 0; i < panels.size(); ++i) draw_side_labels(cairo, panels[i], stages[i], cameras[i]);
+    for (std::size_t i = 0; i < panels.size(); ++i) {
+        if (panels[i].chart_labels) draw_chain_labels(cairo, panels[i], stages[i], cameras[i], fields[i]);
+        draw_side_labels(cairo, panels[i], stages[i], cameras[i]);
+    }
     draw_legend(cairo, options);
 
     std::vector<std::uint8_t> png;

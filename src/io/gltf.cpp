@@ -12,6 +12,7 @@ Character load_character(const std::filesystem::path& path, const LoadOptions& o
     read_skeleton(file, character);
     read_meshes(file, character);
     read_clips(file, options.fps, character);
+    read_declared_roles(file, character);
     return character;
 }
 

@@ -16,6 +16,9 @@ void read_meshes(const GltfFile& file, Character& character);
 /// Fills `clips`; the skeleton must be there. `fps` of 0: the rate found from the keys.
 void read_clips(const GltfFile& file, float fps, Character& character);
 
+/// Fills `declared` from the open VRM humanoid tables (VRMC_vrm 1.0, VRM 0.x); the skeleton must be there.
+void read_declared_roles(const GltfFile& file, Character& character);
+
 /// The local transform of a node.
 Affine node_matrix(const tinygltf::Node& node);
 

@@ -85,8 +85,24 @@ Json chain_pairs(const Pairing& pairing) {
     return chains;
 }
 
+// Indented by two; a list of plain values stands on one line, so that a chain is a line to read, edit and
+// compare.
+std::string laid_out(const Json& value, const std::string& indent) {
+    const bool plain =
+        std::none_of(value.begin(), value.end(), [](const Json& item) { return item.is_structured(); });
+    if (!value.is_structured() || value.empty()) return value.dump();
+    const std::string inner = indent + "  ";
+    std::string text;
+    for (const auto& [key, item] : value.items()) {
+        if (!text.empty()) text += value.is_array() && plain ? ", " : ",\n" + inner;
+        text += (value.is_object() ? Json(key).dump() + ": " : "") + laid_out(item, inner);
+    }
+    if (value.is_array() && plain) return "[" + text + "]";
+    return (value.is_array() ? "[\n" : "{\n") + inner + text + "\n" + indent + (value.is_array() ? "]" : "}");
+}
+
 std::string text_of(const Json& document) {
-    return document.dump(2) + "\n";
+    return laid_out(document, "") + "\n";
 }
 
 // ------------------------------------------------------------------ reading

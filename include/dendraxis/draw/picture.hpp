@@ -20,13 +20,14 @@ struct Panel {
     std::vector<Transform> pose;  ///< local; one a bone
     std::string title;
     std::string subtitle;
+    View view = View::quarter;
+    bool chart_labels = false;  ///< names the chains, with how sure they are, beside the bones
 };
 
 struct PictureOptions {
     int width = 1280;  ///< pixels
     int height = 800;  ///< pixels
     int columns = 0;   ///< of panels; 0: all in one row
-    View view = View::quarter;
 };
 
 /// Draws all panels to one scale (unless their sizes differ over four times) and returns a PNG. Bones are

@@ -12,14 +12,21 @@
 
 namespace dendraxis {
 
+/// What a file itself says a bone is, in words (`leftUpperArm`).
+struct DeclaredRole {
+    int bone = k_no_bone;
+    std::string role;
+};
+
 struct Character {
     std::string name;  ///< the file's name without its ending
     std::string file;  ///< where it was read from; empty where it was made in code
     Skeleton skeleton;
     std::vector<SkinnedMesh> meshes;
     std::vector<Clip> clips;
-    std::vector<int> nodes;  ///< each bone's node in the file; empty where it was made in code
-    Findings findings;       ///< what was seen while reading
+    std::vector<int> nodes;              ///< each bone's node in the file; empty where it was made in code
+    std::vector<DeclaredRole> declared;  ///< humanoid tables of VRM 1.0 and 0.x, where the file has one
+    Findings findings;                   ///< what was seen while reading
 
     /// The clip of that name. Throws `Error`, naming the nearest, where there is none.
     const Clip& clip(std::string_view clip_name) const;
