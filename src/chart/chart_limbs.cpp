@@ -258,7 +258,7 @@ class LimbCharter {
             const Bones bones = digit(root);
             const char* name = nullptr;
             for (const auto& [part, finger] : k_fingers) {
-                if (named_share(body_, bones, {part}) >= 0.5f) name = finger;
+                if (body_.name(root).part == part || named_share(body_, bones, {part}) >= 0.5f) name = finger;
             }
             if (name != nullptr && !found.contains(name)) {
                 found[name] = bones;

@@ -3,6 +3,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/skeleton/pose.hpp>
 
 #include <cairo.h>
 #include <fmt/format.h>
@@ -144,6 +145,9 @@ void draw_chain_labels(cairo_t* cairo, const Panel& panel, const Stage& stage, c
             cairo_move_to(cairo, from, y - 4.0);
             cairo_line_to(cairo, label.x, label.y);
             cairo_stroke(cairo);
+            cairo_set_source_rgba(cairo, 1, 1, 1, 0.8);
+            cairo_rectangle(cairo, x - 3.0, y - 11.0, extents.x_advance + 6.0, 15.0);
+            cairo_fill(cairo);
             cairo_set_source_rgb(cairo, 0.12, 0.13, 0.15);
             text(cairo, x, y, 11.5, label.text);
         }
@@ -230,9 +234,37 @@ cairo_status_t collect(void* bytes, const unsigned char* data, unsigned int leng
     return CAIRO_STATUS_SUCCESS;
 }
 
-// A figure's size on the floor and upward: what a panel must have room for.
+// A figure's height, for what panels share: scale and grid.
 float size_of(const Panel& panel) {
     return std::max(panel.chart->height, 1e-6f);
+}
+
+// How far a figure reaches to either side of the panel's middle, and where its middle lies at rest beside the
+// hub (a four-legged one's lies well before it), in metres as seen.
+struct Spread {
+    float middle = 0.0f;
+    float half_width = 0.0f;
+};
+
+Spread spread_of(const Panel& panel) {
+    const Quat turn = view_turn(panel.view);
+    const Panel at_rest{panel.character, panel.chart, rest_pose(panel.character->skeleton), "", "",
+                        panel.view,      false};
+    Spread spread;
+    for (const bool posed : {false, true}) {
+        const Stage stage(posed ? panel : at_rest);
+        float low = 1e30f;
+        float high = -1e30f;
+        for (int bone = 0; bone < static_cast<int>(stage.bones.size()); ++bone) {
+            if (bone == panel.chart->ground) continue;
+            const float x = (turn * stage.bone(bone)).x();
+            low = std::min(low, x);
+            high = std::max(high, x);
+        }
+        if (!posed) spread.middle = std::abs(low + high) > 0.3f * (high - low) ? 0.5f * (low + high) : 0.0f;
+        if (posed) spread.half_width = std::max(high - spread.middle, spread.middle - low);
+    }
+    return spread;
 }
 
 }  // namespace
@@ -257,6 +289,18 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         panels.begin(), panels.end(), [](const Panel& a, const Panel& b) { return size_of(a) < size_of(b); });
     const bool one_scale = size_of(*large) < 4.0f * size_of(*small);
 
+    std::vector<Spread> spreads;
+    for (const Panel& panel : panels) spreads.push_back(spread_of(panel));
+    const auto fit_of = [&](std::size_t i) {
+        const double reach =
+            2.0 * static_cast<double>(spreads[i].half_width) + 0.26 * static_cast<double>(size_of(panels[i]));
+        const double labels = panels[i].chart_labels ? 200.0 : 0.0;
+        return std::min((height - k_title_height) / (1.28 * static_cast<double>(size_of(panels[i]))),
+                        (width - 16.0 - labels) / reach);
+    };
+    double shared_fit = fit_of(0);
+    for (std::size_t i = 1; i < panels.size(); ++i) shared_fit = std::min(shared_fit, fit_of(i));
+
     Layer mesh(options.width * k_supersampling, options.height * k_supersampling);
     Layer bones(options.width * k_supersampling, options.height * k_supersampling);
     std::vector<Stage> stages;
@@ -266,11 +310,11 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         const Field field{width * static_cast<double>(static_cast<int>(i) % columns),
                           height * static_cast<double>(static_cast<int>(i) / columns), width, height};
         const float size = one_scale ? size_of(*large) : size_of(panels[i]);
-        const double fit = std::min((height - k_title_height) / (1.28 * static_cast<double>(size)),
-                                    width / (1.12 * static_cast<double>(size)));
-        const Camera camera{view_turn(panels[i].view), static_cast<float>(fit),
-                            static_cast<float>(field.x + 0.5 * width),
-                            static_cast<float>(field.y + height - 0.13 * fit * static_cast<double>(size))};
+        const double fit = one_scale ? shared_fit : fit_of(i);
+        const Camera camera{
+            view_turn(panels[i].view), static_cast<float>(fit),
+            static_cast<float>(field.x + 0.5 * width - fit * static_cast<double>(spreads[i].middle)),
+            static_cast<float>(field.y + height - 0.13 * fit * static_cast<double>(size))};
         const Stage stage(panels[i]);
         cairo_save(cairo);
         cairo_rectangle(cairo, field.x, field.y, field.width, field.height);
