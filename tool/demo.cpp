@@ -34,6 +34,7 @@ int run_demo(const DemoArguments& arguments) {
     const fs::path result = arguments.out / "bosun-moving.glb";
     const fs::path rests = arguments.out / "both-at-rest.png";
     const fs::path walk = arguments.out / "stroll.png";
+    const fs::path chains = arguments.out / "hound-chains.png";
     const fs::path wave = arguments.out / "wave-lantern.png";
 
     const bool quiet = arguments.json;
@@ -74,13 +75,21 @@ int run_demo(const DemoArguments& arguments) {
         moving.out = picture;
         run_draw(moving);
     }
+    const fs::path hound = in / "hound.glb";
+    say(quiet, fmt::format("draw {} --chart -o {}", hound.string(), chains.string()));
+    DrawArguments charted;
+    charted.character = hound;
+    charted.chart = true;
+    charted.out = chains;
+    run_draw(charted);
     fmt::print("\n{}\n", bold("open these"));
-    fmt::print("  {:<32} the diver and the bosun as their files have them\n", rests.string());
-    fmt::print("  {:<32} the diver's stroll, and the bosun doing it\n", walk.string());
-    fmt::print("  {:<32} the diver waving, and the bosun doing it\n", wave.string());
-    fmt::print("  {:<32} the bosun with all clips: any glTF viewer plays it\n", result.string());
-    fmt::print("  {:<32} what was found out about the bosun; plain text\n", sheet.string());
-    fmt::print("  {:<32} which chain answers to which; edit it and run `retarget` again\n", pairing.string());
+    fmt::print("  {:<36} the chains that were found on the hound, and how sure each is\n", chains.string());
+    fmt::print("  {:<36} the diver and the bosun as their files have them\n", rests.string());
+    fmt::print("  {:<36} the diver's stroll, and the bosun doing it\n", walk.string());
+    fmt::print("  {:<36} the diver waving, and the bosun doing it\n", wave.string());
+    fmt::print("  {:<36} the bosun with all clips: any glTF viewer plays it\n", result.string());
+    fmt::print("  {:<36} what was found out about the bosun; plain text\n", sheet.string());
+    fmt::print("  {:<36} which chain answers to which; edit it and run `retarget` again\n", pairing.string());
     return k_done;
 }
 

@@ -293,8 +293,8 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
     for (const Panel& panel : panels) spreads.push_back(spread_of(panel));
     const auto fit_of = [&](std::size_t i) {
         const double reach =
-            2.0 * static_cast<double>(spreads[i].half_width) + 0.26 * static_cast<double>(size_of(panels[i]));
-        const double labels = panels[i].chart_labels ? 200.0 : 0.0;
+            2.0 * static_cast<double>(spreads[i].half_width) + 0.20 * static_cast<double>(size_of(panels[i]));
+        const double labels = panels[i].chart_labels ? 150.0 : 0.0;
         return std::min((height - k_title_height) / (1.28 * static_cast<double>(size_of(panels[i]))),
                         (width - 16.0 - labels) / reach);
     };
@@ -311,10 +311,13 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
                           height * static_cast<double>(static_cast<int>(i) / columns), width, height};
         const float size = one_scale ? size_of(*large) : size_of(panels[i]);
         const double fit = one_scale ? shared_fit : fit_of(i);
+        // Where the width decides the scale, the figure moves up a little into the room above it.
+        const double spare = std::max(0.0, height - k_title_height - 1.28 * fit * static_cast<double>(size));
         const Camera camera{
-            view_turn(panels[i].view), static_cast<float>(fit),
+            view_turn(panels[i].view),
+            static_cast<float>(fit),
             static_cast<float>(field.x + 0.5 * width - fit * static_cast<double>(spreads[i].middle)),
-            static_cast<float>(field.y + height - 0.13 * fit * static_cast<double>(size))};
+            static_cast<float>(field.y + height - 0.13 * fit * static_cast<double>(size) - 0.4 * spare)};
         const Stage stage(panels[i]);
         cairo_save(cairo);
         cairo_rectangle(cairo, field.x, field.y, field.width, field.height);
