@@ -267,6 +267,42 @@ Spread spread_of(const Panel& panel) {
     return spread;
 }
 
+// How panels are laid out, and the scale in pixels a metre at which they fit.
+struct Grid {
+    int columns = 1;
+    double width = 0.0;  // of a panel
+    double height = 0.0;
+
+    Grid(std::size_t panels, int wanted_columns, const PictureOptions& options) : columns(wanted_columns) {
+        const int rows = (static_cast<int>(panels) + columns - 1) / columns;
+        width = static_cast<double>(options.width) / columns;
+        height = (options.height - k_legend_height) / rows;
+    }
+
+    double fit(const Panel& panel, const Spread& spread) const {
+        const double size = static_cast<double>(size_of(panel));
+        const double reach = 2.0 * static_cast<double>(spread.half_width) + 0.20 * size;
+        const double labels = panel.chart_labels ? 230.0 : 0.0;
+        return std::max(1e-6,
+                        std::min((height - k_title_height) / (1.28 * size), (width - 16.0 - labels) / reach));
+    }
+
+    double fit_all(std::span<const Panel> panels, const std::vector<Spread>& spreads) const {
+        double least = fit(panels[0], spreads[0]);
+        for (std::size_t i = 1; i < panels.size(); ++i) least = std::min(least, fit(panels[i], spreads[i]));
+        return least;
+    }
+};
+
+// As asked; else one row, or one column where figures are long: it leaves more room beside them.
+Grid choose_grid(std::span<const Panel> panels, const std::vector<Spread>& spreads,
+                 const PictureOptions& options) {
+    if (options.columns > 0) return {panels.size(), options.columns, options};
+    const Grid row(panels.size(), static_cast<int>(panels.size()), options);
+    const Grid column(panels.size(), 1, options);
+    return 1.25 * column.fit_all(panels, spreads) > row.fit_all(panels, spreads) ? column : row;
+}
+
 }  // namespace
 
 std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureOptions& options) {
@@ -281,25 +317,16 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
     cairo_set_source_rgb(cairo, 0.955, 0.96, 0.965);
     cairo_paint(cairo);
 
-    const int columns = options.columns > 0 ? options.columns : static_cast<int>(panels.size());
-    const int rows = (static_cast<int>(panels.size()) + columns - 1) / columns;
-    const double width = static_cast<double>(options.width) / columns;
-    const double height = (options.height - k_legend_height) / rows;
     const auto [small, large] = std::minmax_element(
         panels.begin(), panels.end(), [](const Panel& a, const Panel& b) { return size_of(a) < size_of(b); });
     const bool one_scale = size_of(*large) < 4.0f * size_of(*small);
-
     std::vector<Spread> spreads;
     for (const Panel& panel : panels) spreads.push_back(spread_of(panel));
-    const auto fit_of = [&](std::size_t i) {
-        const double reach =
-            2.0 * static_cast<double>(spreads[i].half_width) + 0.20 * static_cast<double>(size_of(panels[i]));
-        const double labels = panels[i].chart_labels ? 150.0 : 0.0;
-        return std::min((height - k_title_height) / (1.28 * static_cast<double>(size_of(panels[i]))),
-                        (width - 16.0 - labels) / reach);
-    };
-    double shared_fit = fit_of(0);
-    for (std::size_t i = 1; i < panels.size(); ++i) shared_fit = std::min(shared_fit, fit_of(i));
+    const Grid grid = choose_grid(panels, spreads, options);
+    const int columns = grid.columns;
+    const double width = grid.width;
+    const double height = grid.height;
+    const double shared_fit = grid.fit_all(panels, spreads);
 
     Layer mesh(options.width * k_supersampling, options.height * k_supersampling);
     Layer bones(options.width * k_supersampling, options.height * k_supersampling);
@@ -310,12 +337,11 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         const Field field{width * static_cast<double>(static_cast<int>(i) % columns),
                           height * static_cast<double>(static_cast<int>(i) / columns), width, height};
         const float size = one_scale ? size_of(*large) : size_of(panels[i]);
-        const double fit = one_scale ? shared_fit : fit_of(i);
+        const double fit = one_scale ? shared_fit : grid.fit(panels[i], spreads[i]);
         // Where the width decides the scale, the figure moves up a little into the room above it.
         const double spare = std::max(0.0, height - k_title_height - 1.28 * fit * static_cast<double>(size));
         const Camera camera{
-            view_turn(panels[i].view),
-            static_cast<float>(fit),
+            view_turn(panels[i].view), static_cast<float>(fit),
             static_cast<float>(field.x + 0.5 * width - fit * static_cast<double>(spreads[i].middle)),
             static_cast<float>(field.y + height - 0.13 * fit * static_cast<double>(size) - 0.4 * spare)};
         const Stage stage(panels[i]);

@@ -27,7 +27,7 @@ struct Panel {
 struct PictureOptions {
     int width = 1280;  ///< pixels
     int height = 800;  ///< pixels
-    int columns = 0;   ///< of panels; 0: all in one row
+    int columns = 0;   ///< of panels; 0: one row, or one column where long figures come out larger so
 };
 
 /// Draws all panels to one scale (unless their sizes differ over four times) and returns a PNG. Bones are
