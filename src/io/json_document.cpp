@@ -15,6 +15,7 @@
 #include <valijson/validator.hpp>
 
 #include <algorithm>
+#include <set>
 
 namespace dendraxis::io {
 namespace {
@@ -154,8 +155,18 @@ void JsonDocument::fail(const std::string& problem, const std::string& pointer,
 
 JsonDocument open_document(const std::filesystem::path& path, Schema schema) {
     JsonDocument document{path.string(), read_text(path), {}};
+    std::vector<std::set<std::string>> keys;
+    std::string twice;
+    const auto watch = [&](int, Json::parse_event_t event, Json& value) {
+        if (event == Json::parse_event_t::object_start) keys.emplace_back();
+        if (event == Json::parse_event_t::key && !keys.back().insert(value.get<std::string>()).second) {
+            twice = value.get<std::string>();
+        }
+        if (event == Json::parse_event_t::object_end) keys.pop_back();
+        return true;
+    };
     try {
-        document.json = Json::parse(document.text);
+        document.json = Json::parse(document.text, watch);
     } catch (const Json::parse_error& problem) {
         const std::size_t end = std::min(document.text.size(), problem.byte);
         const auto line = 1 + std::count(document.text.begin(),
@@ -163,6 +174,9 @@ JsonDocument open_document(const std::filesystem::path& path, Schema schema) {
         throw Error(path.string(), "is not valid JSON", fmt::format("line {}", line),
                     "check for a missing comma or quote there");
     }
+    // JSON readers keep one of the two; which one was meant only its writer knows.
+    if (!twice.empty())
+        document.fail("the key '" + twice + "' stands twice in one object", "", "leave one of them");
     const std::string format = schema == Schema::rig ? "dendraxis-rig" : "dendraxis-pairing";
     if (!document.json.is_object() || document.json.value("format", Json()) != format) {
         document.fail(fmt::format("'format' is not '{}'", format),

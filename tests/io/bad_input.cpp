@@ -177,6 +177,14 @@ TEST_CASE("sheets and pairings that are wrong") {
     CHECK(workshop::run_tool("chart " + write(scratch, "cut.rig.json", "{\n \"format\": \n").string())
               .err.find("line") != std::string::npos);
 
+    std::string two_hubs = good.dump(2);
+    two_hubs.insert(two_hubs.find('{') + 1, "\n \"hub\": \"head\",");
+    const auto outcome_of_two =
+        workshop::run_tool("chart " + write(scratch, "two.rig.json", two_hubs).string());
+    CHECK(outcome_of_two.status == 3);
+    CHECK(outcome_of_two.err.find("'hub' stands twice") != std::string::npos);
+    sheet("/hub", [](json& s) { s["hub"] = {"hips", "chest"}; });
+
     const auto pairing = [&](const std::string& says, const json& chains) {
         const json bad{{"format", "dendraxis-pairing"}, {"version", 1}, {"chains", chains}};
         const auto file = write(scratch, "bad.pair.json", bad.dump(2));

@@ -102,6 +102,69 @@ TEST_CASE("bones that the character lacks give their vertices to the bone above,
     CHECK(worst(surface(workshop::diver(), pose), surface(result, pose)) < 1e-4f);
 }
 
+TEST_CASE("materials, textures and images come along") {
+    const workshop::Scratch scratch;
+    workshop::RawGltf coat;
+    const std::string picture = "\x89PNG coat cloth";
+    coat.json["scene"] = 0;
+    coat.json["scenes"] = {{{"nodes", {0, 1}}}};
+    coat.json["nodes"] = {{{"name", "hips"}, {"translation", {0, 0.98, 0}}},
+                          {{"name", "coat"}, {"mesh", 0}, {"skin", 0}}};
+    coat.json["skins"] = {{{"joints", {0}}}};
+    const int corners = coat.floats({0, 0, 0, 1, 0, 0, 0, 1, 0}, "VEC3");
+    coat.json["accessors"][0]["min"] = {0, 0, 0};
+    coat.json["accessors"][0]["max"] = {1, 1, 0};
+    const int weights = coat.floats({1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0}, "VEC4");
+    const std::vector<std::uint8_t> zeros(12, 0);
+    const int joints = coat.accessor({{"bufferView", coat.view(zeros.data(), 12)},
+                                      {"componentType", 5121},
+                                      {"count", 3},
+                                      {"type", "VEC4"}});
+    const int image = coat.view(picture.data(), picture.size());
+    coat.json["images"] = {{{"bufferView", image}, {"mimeType", "image/png"}}};
+    coat.json["samplers"] = {{{"magFilter", 9729}}};
+    coat.json["textures"] = {{{"source", 0}, {"sampler", 0}}};
+    coat.json["materials"] = {{{"name", "cloth"},
+                               {"pbrMetallicRoughness", {{"baseColorTexture", {{"index", 0}}}}},
+                               {"normalTexture", {{"index", 0}}}}};
+    coat.json["meshes"] = {
+        {{"primitives",
+          {{{"attributes", {{"POSITION", corners}, {"WEIGHTS_0", weights}, {"JOINTS_0", joints}}},
+            {"material", 0}}}}}};
+    // Onto the result of a rebind, so that both sides have textures and every index has to move.
+    const auto visual = coat.write(scratch, "coat");
+    const auto once = scratch / "once.glb";
+    const auto twice = scratch / "twice.glb";
+    const auto first = workshop::run_tool("rebind " + visual.string() + " --onto " +
+                                          workshop::demo("diver.glb").string() + " -o " + once.string());
+    REQUIRE_MESSAGE(first.status == 0, first.err);
+    const auto second = workshop::run_tool("rebind " + visual.string() + " --onto " + once.string() + " -o " +
+                                           twice.string());
+    REQUIRE_MESSAGE(second.status == 0, second.err);
+    for (const auto& file : {once, twice}) {
+        const auto bytes = io::read_bytes(file);
+        const std::size_t length = bytes.at(12) | bytes.at(13) << 8 | bytes.at(14) << 16 | bytes.at(15) << 24;
+        const json document =
+            json::parse(bytes.begin() + 20, bytes.begin() + 20 + static_cast<std::ptrdiff_t>(length));
+        const json& mesh = document["meshes"].back();
+        const json& material = document["materials"][mesh["primitives"][0]["material"].get<std::size_t>()];
+        CHECK(material["name"] == "cloth");
+        const json& texture = document["textures"][material["normalTexture"]["index"].get<std::size_t>()];
+        CHECK(texture["sampler"] == document["samplers"].size() - 1);
+        const json& view =
+            document["bufferViews"][document["images"][texture["source"].get<std::size_t>()]["bufferView"]
+                                        .get<std::size_t>()];
+        const auto start = bytes.begin() + 28 + static_cast<std::ptrdiff_t>(length) +
+                           static_cast<std::ptrdiff_t>(view["byteOffset"].get<std::size_t>());
+        CHECK(std::string(start, start + static_cast<std::ptrdiff_t>(picture.size())) == picture);
+        // Only the new surface shows, where the hips are.
+        const Character result = io::load_character(file);
+        REQUIRE(result.meshes.size() == 1);
+        CHECK(rest_extents(result.skeleton, result.meshes).high.y() == doctest::Approx(1.98).epsilon(1e-4));
+        CHECK(result.clips.size() == 3);
+    }
+}
+
 TEST_CASE("rebinding what cannot be rebound is refused") {
     const workshop::Scratch scratch;
     workshop::RawGltf plain;
