@@ -229,7 +229,7 @@ class LimbCharter {
         run.push_back(path[hand]);
         if (!shoulder.empty()) add("shoulder", limb, shoulder, limb.confidence, {Part::shoulder});
         add("arm", limb, run, limb.confidence, {Part::arm, Part::upper_arm, Part::forearm, Part::hand});
-        if (body_.alive_children(path[hand]).size() >= 1) fingers(limb, path[hand]);
+        if (!body_.alive_children(path[hand]).empty()) fingers(limb, path[hand]);
     }
 
     Bones digit(int root) const {

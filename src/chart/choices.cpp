@@ -53,7 +53,9 @@ void apply_choices(Chart& chart, const Choices& choices) {
     check(chart, choices);
     if (choices.hub) chart.hub = *choices.hub;
     if (choices.ground) chart.ground = *choices.ground;
-    for (const auto& [name, bones] : choices.chains) {
+    for (const auto& chosen : choices.chains) {
+        const std::string& name = chosen.first;
+        const std::vector<int>& bones = chosen.second;
         std::erase_if(chart.chains, [&](const Chain& chain) {
             if (chain.name == name) return true;
             if (!shares_bone(chain.bones, bones) || choices.chains.contains(chain.name)) return false;

@@ -334,8 +334,9 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
     std::vector<Camera> cameras;
     std::vector<Field> fields;
     for (std::size_t i = 0; i < panels.size(); ++i) {
-        const Field field{width * static_cast<double>(static_cast<int>(i) % columns),
-                          height * static_cast<double>(static_cast<int>(i) / columns), width, height};
+        const int place = static_cast<int>(i);
+        const int row = place / columns;
+        const Field field{width * (place % columns), height * row, width, height};
         const float size = one_scale ? size_of(*large) : size_of(panels[i]);
         const double fit = one_scale ? shared_fit : grid.fit(panels[i], spreads[i]);
         // Where the width decides the scale, the figure moves up a little into the room above it.

@@ -132,7 +132,8 @@ TEST_CASE("one file a clip, or another rate") {
 TEST_CASE("draw makes pictures") {
     const workshop::Scratch scratch;
     for (const std::string& arguments :
-         {std::string(), " --beside " + k_bosun, std::string(" --clip stroll --frame 1 20 40 --view side")}) {
+         {std::string(), " --beside " + k_bosun, std::string(" --chart"), " --chart --beside " + k_bosun,
+          std::string(" --clip stroll --frame 1 20 40 --view side")}) {
         REQUIRE(workshop::run_tool("draw " + k_diver + arguments + " -o " + (scratch / "p.png").string())
                     .status == 0);
         CHECK(is_png(scratch / "p.png"));
@@ -140,7 +141,8 @@ TEST_CASE("draw makes pictures") {
 }
 
 TEST_CASE("help is there for every command") {
-    for (const char* command : {"", "survey", "chart", "pair", "retarget", "draw", "demo"}) {
+    for (const char* command :
+         {"", "survey", "compare", "rebind", "chart", "pair", "retarget", "draw", "demo"}) {
         const auto outcome = workshop::run_tool(std::string(command) + " --help");
         CHECK(outcome.status == 0);
         CHECK(outcome.out.find("dendraxis") != std::string::npos);
