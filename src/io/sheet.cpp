@@ -85,20 +85,22 @@ Json chain_pairs(const Pairing& pairing) {
     return chains;
 }
 
-// Indented by two; a list of plain values stands on one line, so that a chain is a line to read, edit and
-// compare.
-std::string laid_out(const Json& value, const std::string& indent) {
+// Indented by two. What holds only plain values stands on one line (objects where they are short and in a
+// list), so that a chain's bones and a pair of chains are a line each to read, edit and compare.
+std::string laid_out(const Json& value, const std::string& indent, bool in_list = false) {
+    if (!value.is_structured() || value.empty()) return value.dump();
+    const bool list = value.is_array();
     const bool plain =
         std::none_of(value.begin(), value.end(), [](const Json& item) { return item.is_structured(); });
-    if (!value.is_structured() || value.empty()) return value.dump();
+    const bool one_line = plain && (list || (in_list && value.dump().size() < 90));
     const std::string inner = indent + "  ";
     std::string text;
     for (const auto& [key, item] : value.items()) {
-        if (!text.empty()) text += value.is_array() && plain ? ", " : ",\n" + inner;
-        text += (value.is_object() ? Json(key).dump() + ": " : "") + laid_out(item, inner);
+        if (!text.empty()) text += one_line ? ", " : ",\n" + inner;
+        text += (list ? "" : Json(key).dump() + ": ") + laid_out(item, inner, list);
     }
-    if (value.is_array() && plain) return "[" + text + "]";
-    return (value.is_array() ? "[\n" : "{\n") + inner + text + "\n" + indent + (value.is_array() ? "]" : "}");
+    if (!one_line) text = "\n" + inner + text + "\n" + indent;
+    return (list ? "[" : "{") + text + (list ? "]" : "}");
 }
 
 std::string text_of(const Json& document) {
