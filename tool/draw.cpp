@@ -66,8 +66,8 @@ int run_draw(const DrawArguments& arguments) {
     const io::OutputFile file{arguments.out, draw::draw_png(panels, options)};
     io::write_files({&file, 1});
     if (arguments.json) {
-        fmt::print("{{\"file\": \"{}\", \"width\": {}, \"height\": {}, \"panels\": {}}}\n",
-                   arguments.out.generic_string(), options.width, options.height, panels.size());
+        fmt::print("{}", io::picture_json(arguments.out.generic_string(), options.width, options.height,
+                                          panels.size()));
     } else {
         fmt::print("wrote {}\n", arguments.out.string());
     }

@@ -341,6 +341,10 @@ std::string findings_json(const Findings& findings) {
     return text_of({{"findings", json_of(findings)}});
 }
 
+std::string picture_json(const std::string& file, int width, int height, std::size_t panels) {
+    return text_of({{"file", file}, {"width", width}, {"height", height}, {"panels", panels}});
+}
+
 std::string report_json(const RetargetReport& report) {
     Json clips = Json::array();
     for (const RetargetReport::Line& line : report.clips) {

@@ -140,6 +140,14 @@ TEST_CASE("draw makes pictures") {
     }
 }
 
+TEST_CASE("draw --json tells of the picture, whatever its name") {
+    const workshop::Scratch scratch;
+    const json picture =
+        json_from("draw --json --chart " + k_diver + " -o '" + (scratch / "a \"b\" c.png").string() + "'");
+    CHECK(picture["panels"] == 2);
+    CHECK(is_png(picture["file"].get<std::string>()));
+}
+
 TEST_CASE("help is there for every command") {
     for (const char* command :
          {"", "survey", "compare", "rebind", "chart", "pair", "retarget", "draw", "demo"}) {

@@ -39,6 +39,7 @@ std::string pairing_json(const Pairing& pairing);
 std::string survey_json(const Survey& survey);
 std::string comparison_json(const Comparison& comparison);
 std::string findings_json(const Findings& findings);
+std::string picture_json(const std::string& file, int width, int height, std::size_t panels);
 
 /// What `retarget --json` tells of each clip.
 struct RetargetReport {
