@@ -184,13 +184,17 @@ void split_off_side(std::vector<std::string>& words) {
     }
 }
 
-// A finger says more than the hand it is on, a palm bone of the index finger belongs to the index finger.
+// A finger says more than the hand it is on, and a palm bone of the index finger belongs to it; but the words
+// for fingers are common ones: `spine_mid` is no finger.
 bool says_more(Part next, Part now) {
     const auto is_finger = [](Part part) { return part >= Part::thumb && part <= Part::little; };
+    const auto holds_fingers = [](Part part) {
+        return part == Part::hand || part == Part::palm || part == Part::arm || part == Part::ground;
+    };
     if (now == Part::none) return true;
-    if (is_finger(now)) return false;
-    return is_finger(next) || next == Part::grip || now == Part::ground || now == Part::arm ||
-           now == Part::leg;
+    if (is_finger(now)) return !is_finger(next) && !holds_fingers(next) && next != Part::grip;
+    if (is_finger(next)) return holds_fingers(now);
+    return next == Part::grip || now == Part::ground || now == Part::arm || now == Part::leg;
 }
 
 }  // namespace

@@ -144,8 +144,8 @@ class TrunkCharter {
             int best = k_no_bone;
             float best_score = 0.0f;
             for (const int child : trunk_children(from)) {
-                const bool stub = way_is_jaw(child, trunk_children(from));
-                const float score = head_score(child) - (stub ? 1.0f : 0.0f);
+                const bool jaw_like = way_is_jaw(child, trunk_children(from));
+                const float score = head_score(child) - (jaw_like ? 1.0f : 0.0f);
                 if (best == k_no_bone || score > best_score) {
                     best = child;
                     best_score = score;

@@ -26,19 +26,28 @@ TEST_CASE("sides and parts are read wherever they stand") {
         Side side;
         NameKind kind = NameKind::plain;
     };
-    for (const Case& c :
-         {Case{"upper_arm_left", Part::upper_arm, Side::left}, Case{"L_UpArm", Part::upper_arm, Side::left},
-          Case{"armUpper.R", Part::upper_arm, Side::right}, Case{"rightforearm", Part::forearm, Side::right},
-          Case{"lthigh", Part::thigh, Side::left}, Case{"shin.l.001", Part::shin, Side::left},
-          Case{"Hip", Part::hub, Side::none}, Case{"hip_r", Part::thigh, Side::right},
-          Case{"hand_index_2_l", Part::index, Side::left}, Case{"ring", Part::ring, Side::none},
-          Case{"index_metacarpal_r", Part::index, Side::right, NameKind::palm},
-          Case{"UpArmTwist_L", Part::upper_arm, Side::left, NameKind::twist},
-          Case{"foot_ik.R", Part::foot, Side::right, NameKind::target},
-          Case{"toe_end_l", Part::toes, Side::left, NameKind::end},
-          Case{"clavical_r", Part::shoulder, Side::right}, Case{"thight.L", Part::thigh, Side::left},
-          Case{"n017", Part::none, Side::none}, Case{"leftover", Part::none, Side::none},
-          Case{"", Part::none, Side::none}}) {
+    for (const Case& c : {Case{"upper_arm_left", Part::upper_arm, Side::left},
+                          Case{"L_UpArm", Part::upper_arm, Side::left},
+                          Case{"armUpper.R", Part::upper_arm, Side::right},
+                          Case{"rightforearm", Part::forearm, Side::right},
+                          Case{"lthigh", Part::thigh, Side::left},
+                          Case{"shin.l.001", Part::shin, Side::left},
+                          Case{"Hip", Part::hub, Side::none},
+                          Case{"hip_r", Part::thigh, Side::right},
+                          Case{"hand_index_2_l", Part::index, Side::left},
+                          Case{"ring", Part::ring, Side::none},
+                          Case{"spine_mid", Part::spine, Side::none},
+                          Case{"middle_spine", Part::spine, Side::none},
+                          Case{"toe_middle_l", Part::toes, Side::left},
+                          Case{"index_metacarpal_r", Part::index, Side::right, NameKind::palm},
+                          Case{"UpArmTwist_L", Part::upper_arm, Side::left, NameKind::twist},
+                          Case{"foot_ik.R", Part::foot, Side::right, NameKind::target},
+                          Case{"toe_end_l", Part::toes, Side::left, NameKind::end},
+                          Case{"clavical_r", Part::shoulder, Side::right},
+                          Case{"thight.L", Part::thigh, Side::left},
+                          Case{"n017", Part::none, Side::none},
+                          Case{"leftover", Part::none, Side::none},
+                          Case{"", Part::none, Side::none}}) {
         CAPTURE(std::string(c.name));
         const NameReading reading = read_bone_name(c.name);
         CHECK(to_string(reading.part) == to_string(c.part));
