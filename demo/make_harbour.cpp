@@ -18,11 +18,12 @@ int main(int count, char** arguments) {
     try {
         const std::filesystem::path folder = arguments[1];
         dendraxis::Character diver = harbour::make_diver();
-        diver.clips = {harbour::make_idle(diver.skeleton), harbour::make_stroll(diver.skeleton),
-                       harbour::make_wave_lantern(diver.skeleton)};
+        diver.clips = harbour::clips_of_diver(diver.skeleton);
+        dendraxis::Character hound = harbour::make_hound();
+        hound.clips = harbour::clips_of_hound(hound.skeleton);
         std::vector<dendraxis::io::OutputFile> files;
         for (const dendraxis::Character& character :
-             {diver, harbour::make_bosun(), harbour::make_deckhand(), harbour::make_hound()}) {
+             {diver, harbour::make_bosun(), harbour::make_deckhand(), hound}) {
             files.push_back({folder / (character.name + ".glb"), dendraxis::io::new_glb(character)});
             fmt::print("{}: {} bytes\n", files.back().path.string(), files.back().bytes.size());
         }

@@ -1,7 +1,7 @@
 // Keyless motion: every frame is worked out from the phase of the step or the wave.
 #include "motions.hpp"
 
-#include "poser.hpp"
+#include "film.hpp"
 #include "sculpt.hpp"
 
 #include <cmath>
@@ -13,48 +13,6 @@ using dendraxis::Clip;
 using dendraxis::Skeleton;
 
 constexpr float k_pi = 3.14159265f;
-constexpr float k_fps = 30.0f;
-
-float wave(float phase) {
-    return std::cos(2.0f * k_pi * phase);
-}
-
-template <class PoseAt>
-Clip film(const Skeleton& skeleton, const std::string& name, int frames, const PoseAt& pose_at) {
-    Clip clip;
-    clip.name = name;
-    clip.fps = k_fps;
-    clip.bone_count = skeleton.size();
-    clip.transforms.resize(static_cast<std::size_t>(frames) * skeleton.size());
-    Poser poser(skeleton);
-    for (int f = 0; f < frames; ++f) {
-        poser.reset();
-        pose_at(poser, static_cast<float>(f) / k_fps);
-        poser.write(clip.frame(static_cast<std::size_t>(f)));
-    }
-    return clip;
-}
-
-// A hanging arm: lowered from the T stance, swung forward, bent at the elbow, fingers half closed.
-void hang_arm(Poser& poser, const std::string& side, float lowered, float forward, float elbow, float curl) {
-    const float sign = side == "left" ? 1.0f : -1.0f;
-    poser.turn("shoulder_" + side, turn_z(-sign * 5.0f));
-    poser.turn("upper_arm_" + side, turn_x(-forward) * turn_z(-sign * (lowered - 5.0f)) * turn_x(8.0f));
-    poser.turn("forearm_" + side, turn_y(-sign * elbow));
-    for (const char* finger : {"index", "middle", "ring", "little"}) {
-        const float more = std::string(finger) == "index"    ? 0.75f
-                           : std::string(finger) == "little" ? 1.15f
-                                                             : 1.0f;
-        for (const char* bone : {"_1", "_2", "_3"})
-            poser.turn(finger + ("_" + side) + bone, turn_z(-sign * curl * more));
-    }
-    for (const char* bone : {"_2", "_3"}) poser.turn("thumb_" + side + bone, turn_y(sign * 0.6f * curl));
-}
-
-void plant_feet(Poser& poser, float turned_out) {
-    poser.place_leg("left", {0.112f, 0.088f, -0.022f}, 0.0f, 0.0f, turned_out);
-    poser.place_leg("right", {-0.112f, 0.088f, -0.022f}, 0.0f, 0.0f, -turned_out);
-}
 
 // One foot of the stroll, as its phase goes from its heel strike (0) to the next (1).
 struct Step {
@@ -99,14 +57,15 @@ Step step_at(float phase) {
 
 }  // namespace
 
-Clip make_stroll(const Skeleton& diver) {
+Clip make_stroll(const Skeleton& diver, bool travels) {
     constexpr float cycle = 1.1f;  // seconds for two steps
     constexpr float speed = k_stride / cycle;
-    return film(diver, "stroll", 67, [&](Poser& poser, float seconds) {
+    return film(diver, travels ? "stroll" : "stroll-in-place", 67, [&](Poser& poser, float seconds) {
+        const float way = speed * seconds;
         const float phase = seconds / cycle;        // 0: the left heel strikes
         const float left = wave(phase);             // 1 at the left heel strike, -1 at the right one
         const float on_left = wave(phase - 0.30f);  // 1 where the left leg carries
-        poser.move("ground", {0, 0, speed * seconds});
+        if (travels) poser.move("ground", {0, 0, way});
         poser.move("hips", {0.020f * on_left, -0.041f - 0.014f * wave(2.0f * phase - 0.08f),
                             0.008f * wave(2.0f * phase - 0.30f)});
         poser.turn("hips", turn_y(-6.0f * left) * turn_z(-3.2f * on_left) * turn_x(2.5f));
@@ -127,7 +86,8 @@ Clip make_stroll(const Skeleton& diver) {
             const Step step = step_at(own - std::floor(own));
             // Where the foot was planted at the start of this step of its own.
             const float strike = (std::floor(own) - (side == "left" ? 0.0f : 0.5f)) * cycle;
-            const Vec3 ankle(sign * 0.088f, step.ankle.y(), speed * strike + k_ahead + step.ankle.z());
+            const float from = travels ? 0.0f : way;
+            const Vec3 ankle(sign * 0.088f, step.ankle.y(), speed * strike + k_ahead + step.ankle.z() - from);
             poser.place_leg(side, ankle, step.pitch, step.toe_pitch, sign * 5.0f);
         }
     });

@@ -65,44 +65,48 @@ Transform Poser::model(const std::string& bone) const {
     return result;
 }
 
-void Poser::place_leg(const std::string& side, const Vec3& ankle, float pitch, float toe_pitch,
-                      float knee_out) {
-    const std::size_t thigh = index("thigh_" + side);
-    const std::size_t shin = index("shin_" + side);
-    const std::size_t foot = index("foot_" + side);
-    const std::size_t toes = index("toes_" + side);
-    const Vec3 upper = rest_[shin].translation - rest_[thigh].translation;
-    const Vec3 lower = rest_[foot].translation - rest_[shin].translation;
-    const Vec3 hip = model("thigh_" + side).translation;
-    const Quat above = whole_turn(skeleton_.parent(static_cast<int>(thigh)));
+void Poser::place_limb(const std::array<std::string, 3>& bones, const Vec3& end, const Vec3& ahead,
+                       const Vec3& rest_ahead, const std::optional<Quat>& end_turn) {
+    const std::size_t first = index(bones[0]);
+    const std::size_t second = index(bones[1]);
+    const std::size_t third = index(bones[2]);
+    const Vec3 upper = rest_[second].translation - rest_[first].translation;
+    const Vec3 lower = rest_[third].translation - rest_[second].translation;
+    const Vec3 root = model(bones[0]).translation;
+    const Quat above = whole_turn(skeleton_.parent(static_cast<int>(first)));
 
-    const Vec3 to = ankle - hip;
+    const Vec3 to = end - root;
     const float a = upper.norm();
     const float b = lower.norm();
     const float distance = std::clamp(to.norm(), std::abs(a - b) + 1e-3f, 0.9995f * (a + b));
     const Vec3 along = to.normalized();
-    Vec3 forward = turn_y(knee_out) * Vec3::UnitZ();
-    forward = (forward - along * along.dot(forward)).normalized();
+    const Vec3 bend = (ahead - along * along.dot(ahead)).normalized();
     const float cosine = (a * a + distance * distance - b * b) / (2.0f * a * distance);
-    const Vec3 thigh_way = along * cosine + forward * std::sqrt(std::max(0.0f, 1.0f - cosine * cosine));
-    const Vec3 shin_way = (along * distance - thigh_way * a).normalized();
+    const Vec3 upper_way = along * cosine + bend * std::sqrt(std::max(0.0f, 1.0f - cosine * cosine));
+    const Vec3 lower_way = (along * distance - upper_way * a).normalized();
 
     // A frame of the bone's way and the hinge's axis at rest, brought onto the same frame in the pose.
-    const auto frame = [](const Vec3& way, const Vec3& ahead) {
+    const auto frame = [](const Vec3& way, const Vec3& toward) {
         const Vec3 y = way.normalized();
-        const Vec3 x = y.cross(ahead).normalized();
+        const Vec3 x = y.cross(toward).normalized();
         Eigen::Matrix3f axes;
         axes << x, y, x.cross(y);
         return Quat(axes);
     };
-    const Quat thigh_whole = frame(thigh_way, forward) * frame(upper, Vec3::UnitZ()).conjugate();
-    const Quat shin_whole = frame(shin_way, forward) * frame(lower, Vec3::UnitZ()).conjugate();
+    const Quat upper_whole = frame(upper_way, bend) * frame(upper, rest_ahead).conjugate();
+    const Quat lower_whole = frame(lower_way, bend) * frame(lower, rest_ahead).conjugate();
+    turns_[first] = above.conjugate() * upper_whole;
+    turns_[second] = upper_whole.conjugate() * lower_whole;
+    turns_[third] = end_turn ? Quat(lower_whole.conjugate() * *end_turn) : Quat::Identity();
+}
+
+void Poser::place_leg(const std::string& side, const Vec3& ankle, float pitch, float toe_pitch,
+                      float knee_out) {
     const Quat foot_whole = turn_y(knee_out) * turn_x(-pitch);
     const Quat toes_whole = turn_y(knee_out) * turn_x(-toe_pitch);
-    turns_[thigh] = above.conjugate() * thigh_whole;
-    turns_[shin] = thigh_whole.conjugate() * shin_whole;
-    turns_[foot] = shin_whole.conjugate() * foot_whole;
-    turns_[toes] = foot_whole.conjugate() * toes_whole;
+    place_limb({"thigh_" + side, "shin_" + side, "foot_" + side}, ankle, turn_y(knee_out) * Vec3::UnitZ(),
+               Vec3::UnitZ(), foot_whole);
+    turns_[index("toes_" + side)] = foot_whole.conjugate() * toes_whole;
 }
 
 void Poser::write(std::span<Transform> local) const {

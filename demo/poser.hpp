@@ -4,6 +4,8 @@
 #include <dendraxis/skeleton/clip.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
+#include <array>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -26,13 +28,21 @@ class Poser {
     void turn(const std::string& bone, const Quat& by);
     /// Moves a bone from where it stands at rest, in the frame of its turned parent.
     void move(const std::string& bone, const Vec3& by);
-    /// Bends a leg so that the ankle comes to `ankle`, the knee forward of the line (turned out by `knee_out`
-    /// degrees); the foot is tilted by `pitch` degrees (toes up positive) and the toes by `toe_pitch`, both
-    /// in the model.
+    /// A limb of three bones: bends the first two so that the third comes to `end`, the middle joint toward
+    /// `ahead` (at rest it would bend toward `rest_ahead`). The third is turned as a whole by `end_turn`, or
+    /// goes straight on with the second where there is none. An end out of reach is come as near to as may
+    /// be.
+    void place_limb(const std::array<std::string, 3>& bones, const Vec3& end, const Vec3& ahead,
+                    const Vec3& rest_ahead, const std::optional<Quat>& end_turn);
+    /// Bends a person's leg so that the ankle comes to `ankle`, the knee forward of the line (turned out by
+    /// `knee_out` degrees); the foot is tilted by `pitch` degrees (toes up positive) and the toes by
+    /// `toe_pitch`, both in the model.
     void place_leg(const std::string& side, const Vec3& ankle, float pitch, float toe_pitch, float knee_out);
 
     /// Model space, after all turns so far.
     Transform model(const std::string& bone) const;
+    Quat rest(const std::string& bone) const { return rest_[index(bone)].rotation; }
+    Vec3 rest_place(const std::string& bone) const { return rest_[index(bone)].translation; }
     void write(std::span<Transform> local) const;
 
  private:
