@@ -67,7 +67,7 @@ Clip make_hop_down(const Skeleton& diver) {
             // Toes leave last and touch first.
             const float tip = seconds <= leap ? -34.0f * smooth_step(0.44f, leap, seconds)
                                               : -34.0f + 10.0f * std::sin(k_pi * flight) + 34.0f * settled;
-            const Vec3 ball(0.0f, 0.020f, 0.115f);
+            const Vec3 ball(0.0f, 0.024f, 0.112f);
             const Vec3 on_ball = ball + turn_x(-tip) * (Vec3(0.0f, 0.088f, -0.022f) - ball);
             const float tuck = 0.13f * std::sin(k_pi * flight);
             const float level =

@@ -111,6 +111,7 @@ Chart chart(const Character& character) {
     result.facing = body.facing;
     find_stance(result, rest_extents(character.skeleton, character.meshes));
     list_helpers(body, result);
+    result.shape = body_shape(character, result);
     add_findings(result);
     return result;
 }

@@ -62,21 +62,37 @@ std::string answer_for(const std::string& target_chain, const Chart& source) {
 
 }  // namespace
 
-const Chain* Pairing::source_of(const Chain& target_chain) const noexcept {
+const ChainPair* Pairing::entry_of(const Chain& target_chain) const noexcept {
     for (const ChainPair& entry : chains) {
-        if (entry.target == target_chain.name) return source.find(entry.source);
+        if (entry.target == target_chain.name) return &entry;
     }
     return nullptr;
 }
 
+const Chain* Pairing::source_of(const Chain& target_chain) const noexcept {
+    const ChainPair* entry = entry_of(target_chain);
+    return entry == nullptr ? nullptr : source.find(entry->source);
+}
+
 Pairing pair(Chart source, Chart target) {
-    Pairing pairing{std::move(source), std::move(target), {}, {}, {}};
+    Pairing pairing;
+    pairing.source = std::move(source);
+    pairing.target = std::move(target);
     for (const Chain& chain : pairing.target.chains) {
         const std::string answer = answer_for(chain.name, pairing.source);
-        if (!answer.empty()) pairing.chains.push_back({answer, chain.name});
+        if (!answer.empty()) pairing.chains.push_back({answer, chain.name, 1.0f, 0.0f});
     }
     review_leftovers(pairing);
     return pairing;
+}
+
+float leg_ratio(const Pairing& pairing) {
+    const float source = leg_length(pairing.source);
+    const float target = leg_length(pairing.target);
+    if (source > 1e-6f && target > 1e-6f) return target / source;
+    return pairing.source.height > 1e-6f && pairing.target.height > 1e-6f
+               ? pairing.target.height / pairing.source.height
+               : 1.0f;
 }
 
 std::string how_paired(const Pairing& pairing, const ChainPair& entry) {
@@ -97,8 +113,8 @@ void review_leftovers(Pairing& pairing) {
                                     "it has no ground bone; the hub carries the travel", ""});
     } else if (pairing.source.ground == k_no_bone && pairing.target.ground != k_no_bone) {
         pairing.findings.push_back(
-            {Severity::note, "pair.ground-bone-rests", pairing.target.character,
-             "the source has no ground bone; the target's stays at rest and the hub carries the travel", ""});
+            {Severity::note, "pair.ground-bone-made", pairing.target.character,
+             "the source has no ground bone; the target's follows a smooth path under the hub", ""});
     }
 }
 

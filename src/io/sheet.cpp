@@ -236,6 +236,7 @@ Rig load_rig(const fs::path& file, float fps) {
         return document.json.contains("chains") && !all.chains.contains(chain.name);
     });
     apply_choices(rig.chart, decisions);
+    rig.chart.shape = body_shape(rig.character, rig.chart);
     add_sheet_findings(document, decisions, rig.chart);
     return rig;
 }
@@ -247,17 +248,21 @@ Rig rechart(const fs::path& sheet, const fs::path& character) {
     rig.chart = chart(rig.character);
     const Choices decisions = decided(document, read_choices(document, rig.character.skeleton), rig.chart);
     apply_choices(rig.chart, decisions);
+    rig.chart.shape = body_shape(rig.character, rig.chart);
     add_sheet_findings(document, decisions, rig.chart);
     return rig;
 }
 
 Pairing read_pairing(const fs::path& file, Chart source, Chart target) {
     const JsonDocument document = open_document(file, Schema::pairing);
-    Pairing pairing{std::move(source), std::move(target), {}, {}, {}};
+    Pairing pairing;
+    pairing.source = std::move(source);
+    pairing.target = std::move(target);
     const Json& list = document.json["chains"];
     for (std::size_t i = 0; i < list.size(); ++i) {
         const std::string pointer = fmt::format("/chains/{}", i);
-        ChainPair entry{list[i]["source"].get<std::string>(), list[i]["target"].get<std::string>()};
+        ChainPair entry{list[i]["source"].get<std::string>(), list[i]["target"].get<std::string>(), 1.0f,
+                        0.0f};
         check_chain(document, pairing.source, entry.source, pointer + "/source");
         check_chain(document, pairing.target, entry.target, pointer + "/target");
         const bool twice = std::any_of(pairing.chains.begin(), pairing.chains.end(),

@@ -1,4 +1,6 @@
 // Own method: rotations relative to a matched stance in model space, spread along chains by arc length.
+#include "pass_plan.hpp"
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
@@ -38,6 +40,7 @@ Transfer::Transfer(const Pairing& pairing)
     const MatchedStance stance = match_stance(pairing);
     compile_turns(pairing, stance.turns);
     compile_travel(pairing, stance.hub_drop);
+    passes_ = std::make_shared<PassPlan>(pairing);
 }
 
 void Transfer::compile_turns(const Pairing& pairing, const std::vector<Quat>& matched_turns) {
@@ -99,10 +102,9 @@ void Transfer::compile_travel(const Pairing& pairing, float hub_drop) {
     const float source_height = source_hub.dot(source_up_) - source_floor_;
     const float target_height = target_hub.dot(target_up_) - target_floor_;
     hub_ratio_ = ratio(target_height, source_height);
-    leg_ratio_ = ratio(leg_length(pairing.target), leg_length(pairing.source));
+    leg_ratio_ = dendraxis::leg_ratio(pairing);
     const float size_ratio = ratio(pairing.target.height, pairing.source.height);
     if (hub_ratio_ == 0.0f) hub_ratio_ = size_ratio == 0.0f ? 1.0f : size_ratio;
-    if (leg_ratio_ == 0.0f) leg_ratio_ = hub_ratio_;
     if (source_ground_ != k_no_bone) {
         source_ground_rest_ = source_model[static_cast<std::size_t>(source_ground_)].translation;
         target_ground_rest_ = target_model[static_cast<std::size_t>(target_ground_)].translation;
@@ -170,7 +172,7 @@ void Transfer::apply(std::span<const Transform> source, std::span<Transform> tar
     }
 }
 
-Clip Transfer::apply(const Clip& clip) const {
+Clip Transfer::apply_turns(const Clip& clip) const {
     if (clip.bone_count != source_.size()) {
         throw Error(clip.name,
                     "the clip has " + std::to_string(clip.bone_count) + " bones, its source character " +
@@ -184,6 +186,18 @@ Clip Transfer::apply(const Clip& clip) const {
     result.transforms.resize(clip.frame_count() * target_.size());
     Workspace workspace;
     apply(clip.transforms, result.transforms, workspace);
+    return result;
+}
+
+Clip Transfer::apply(const Clip& clip) const {
+    Clip result = apply_turns(clip);
+    Take take{*passes_, clip, result, {}, {}};
+    const PairingSettings& settings = passes_->pairing.settings;
+    carry_travel(take);
+    if (settings.feet) hold_feet(take);
+    place_hands(take);
+    if (settings.clearance) clear_arms(take);
+    if (settings.hands) keep_hands_together(take);
     return result;
 }
 

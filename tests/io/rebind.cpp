@@ -50,7 +50,7 @@ void check_rebound(const Character& visual, const std::string& why) {
     REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
     CHECK(outcome.out.find("finding") == std::string::npos);
     const Character result = io::load_character(scratch / "out.glb");
-    CHECK(result.clips.size() == 3);
+    CHECK(result.clips.size() == workshop::diver().clips.size());
     const auto pose = workshop::diver().clip("stroll").frame(20);
     CHECK(worst(surface(workshop::diver(), pose), surface(result, pose)) < 1e-4f);
     if (workshop::has_validator()) CHECK(workshop::validator_errors(scratch / "out.glb") == "");
@@ -161,7 +161,7 @@ TEST_CASE("materials, textures and images come along") {
         const Character result = io::load_character(file);
         REQUIRE(result.meshes.size() == 1);
         CHECK(rest_extents(result.skeleton, result.meshes).high.y() == doctest::Approx(1.98).epsilon(1e-4));
-        CHECK(result.clips.size() == 3);
+        CHECK(result.clips.size() == workshop::diver().clips.size());
     }
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <dendraxis/base/finding.hpp>
+#include <dendraxis/chart/body_shape.hpp>
 #include <dendraxis/chart/bone_names.hpp>
 #include <dendraxis/skeleton/character.hpp>
 
@@ -48,6 +49,8 @@ struct Chart {
     std::vector<Chain> chains;
     std::vector<std::string> set;  ///< what a person decided: `hub`, `ground`, names of chains
     std::vector<Helper> helpers;
+    BodyShape
+        shape;  ///< fitted to these chains; fit it anew (`body_shape`) where chains were changed by hand
     Findings findings;
 
     /// The chain of that name, or null.

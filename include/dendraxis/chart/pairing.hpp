@@ -2,6 +2,7 @@
 #pragma once
 
 #include <dendraxis/chart/chart.hpp>
+#include <dendraxis/chart/pairing_settings.hpp>
 
 #include <string>
 #include <vector>
@@ -11,6 +12,8 @@ namespace dendraxis {
 struct ChainPair {
     std::string source;
     std::string target;
+    float strength = 1.0f;  ///< 0 to 1: how far the target's rest is matched to the source's
+    float reach = 0.0f;  ///< 0 to 1, arms: how far the hand is brought to where the source's is in proportion
 };
 
 /// A chain that answers to none on the other side, and why.
@@ -25,16 +28,24 @@ struct Pairing {
     Chart source;
     Chart target;
     std::vector<ChainPair> chains;
+    PairingSettings settings;
+    std::vector<Transform>
+        source_stance;  ///< local pose that `settings.source_stance` names; empty: the rest
     std::vector<Leftover> leftovers;
     Findings findings;
 
     /// The source chain that answers to this target chain, or null.
     const Chain* source_of(const Chain& target_chain) const noexcept;
+    /// The entry for this target chain, or null.
+    const ChainPair* entry_of(const Chain& target_chain) const noexcept;
 };
 
 /// Pairs chains of the same role, bone counts aside; else the nearest of kind (legs with hind legs, arms with
 /// forelegs, a mitten's one finger with all). Hubs and ground bones pair by themselves.
 Pairing pair(Chart source, Chart target);
+
+/// How much longer the target's legs are; where one side has none, how much taller it is.
+float leg_ratio(const Pairing& pairing);
 
 /// `same role`, `same role, other bone count` or `nearest of kind`.
 std::string how_paired(const Pairing& pairing, const ChainPair& entry);

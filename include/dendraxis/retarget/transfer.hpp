@@ -4,10 +4,13 @@
 #include <dendraxis/chart/pairing.hpp>
 #include <dendraxis/skeleton/clip.hpp>
 
+#include <memory>
 #include <span>
 #include <vector>
 
 namespace dendraxis {
+
+struct PassPlan;
 
 /// Carries motion from the source of a pairing to its target.
 ///
@@ -32,8 +35,13 @@ class Transfer {
     /// frame. Allocates only where `workspace` has not been used before; throws nothing.
     void apply(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const;
 
-    /// A whole clip. Throws `Error` where it is not a clip of the source.
+    /// A whole clip with all passes: travel by its rule, feet that stand where the source's do, hands kept on
+    /// the body and together, arms kept out of the body, joints kept in their ranges, as the pairing's
+    /// settings ask. Throws `Error` where it is not a clip of the source.
     Clip apply(const Clip& clip) const;
+
+    /// A whole clip by its turning alone: what `apply` of poses gives, without any pass.
+    Clip apply_turns(const Clip& clip) const;
 
     float leg_ratio() const noexcept { return leg_ratio_; }
     float hub_ratio() const noexcept { return hub_ratio_; }
@@ -57,6 +65,7 @@ class Transfer {
     void apply_pose(std::span<const Transform> source, std::span<Transform> target,
                     Workspace& workspace) const;
 
+    std::shared_ptr<const PassPlan> passes_;
     Skeleton source_;
     Skeleton target_;
     std::vector<Turn> turns_;  // one a bone of the target; `b` of no bone: follows its parent

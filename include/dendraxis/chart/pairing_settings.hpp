@@ -1,0 +1,70 @@
+// What a person may set about how motion is carried: all of it has a sensible value to start with.
+#pragma once
+
+#include <dendraxis/base/transform.hpp>
+
+#include <map>
+#include <string>
+#include <vector>
+
+namespace dendraxis {
+
+/// How a character's way over the floor is carried.
+enum class Travel {
+    scaled,   ///< as far as its legs are long
+    copied,   ///< as many metres as the source
+    in_place  ///< not at all: the floor runs under it
+};
+
+struct TravelRule {
+    std::string clips;  ///< a clip's name; `*` stands for anything
+    Travel travel = Travel::scaled;
+};
+
+/// Frames of a clip in which a foot stands, decided by a person: `first` to `last`, both included.
+struct ContactSpan {
+    std::string clip;
+    std::string leg;  ///< the source's chain
+    int first = 0;
+    int last = 0;
+};
+
+/// The end of a limb moved by hand.
+struct EffectorOffset {
+    std::string chain;           ///< the target's: `arm.left`, `leg.right`
+    Vec3 metres = Vec3::Zero();  ///< in the target's upright frame: to its left, up, forward
+};
+
+/// A bone of the target turned by hand in its matched stance; what hangs below turns with it.
+struct BoneTurn {
+    std::string bone;
+    Vec3 degrees = Vec3::Zero();  ///< rotation vector in the target's upright frame
+};
+
+/// The source pose that the target is matched to.
+struct SourceStance {
+    std::string name;  ///< `rest`, or a stance of the source's sheet; empty: its rest
+    std::string clip;  ///< else a frame of this clip
+    int frame = 0;
+};
+
+struct PairingSettings {
+    SourceStance source_stance;
+    std::string target_stance;  ///< a stance of the target's sheet that goes on top; empty: none
+    std::vector<BoneTurn> turns;
+    std::vector<TravelRule> travel;  ///< the first that fits a clip counts; none: scaled
+    std::vector<ContactSpan> contacts;
+    std::vector<EffectorOffset> offsets;
+    bool feet = true;                   ///< stand where the source's stand
+    bool hands = true;                  ///< stay together and on the body where the source's do
+    bool clearance = true;              ///< arms stay out of the body
+    bool ranges = true;                 ///< joints stay within the ranges of the target's sheet
+    std::map<std::string, float> gate;  ///< by measure (`foot_slide_mm`), the most that passes
+
+    Travel travel_of(const std::string& clip) const;
+};
+
+/// Whether `name` fits `pattern`, in which `*` stands for any run of letters.
+bool fits_pattern(const std::string& name, const std::string& pattern) noexcept;
+
+}  // namespace dendraxis

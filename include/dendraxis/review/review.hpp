@@ -1,0 +1,59 @@
+// Measures of a retargeted clip against the clip that it came from.
+#pragma once
+
+#include <dendraxis/chart/pairing.hpp>
+#include <dendraxis/skeleton/clip.hpp>
+
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace dendraxis {
+
+/// One figure about one clip, the worst of all frames, and where that was.
+struct Measure {
+    std::string name;  ///< with its unit: `foot_slide_mm`
+    float value = 0.0f;
+    int frame = -1;     ///< -1: nothing to measure
+    std::string where;  ///< the target's bone or chain
+};
+
+/// All measures of one clip, always the same ones in the same order:
+/// `foot_slide_mm`: how far a part of a foot strays from where it was planted while the source's stands,
+/// beyond the source's own straying in proportion. `ground_depth_mm`: how deep the soles go below the floor.
+/// `float_mm`: how high the sole of a standing foot is over the floor, beyond the source's in proportion.
+/// `reach_error_pct`: hands and feet seen from the hub, in limb lengths, against the source's.
+/// `direction_error_deg`: where upper and lower limbs point, against the source's.
+/// `clipping_mm`: how deep forearms and hands are in the body, beyond the source's in proportion.
+/// `pops`: frames in which a joint's angular acceleration is over three times the worst of the source.
+/// `bend_flips`: frames in which a knee or elbow bends to the other side than the source's.
+/// `range_overshoot_deg`: how far joints go beyond the ranges of the target's sheet.
+/// `travel_error_pct`: how far the hub's way over the floor is from what the travel rule asks, of the way.
+struct ClipReview {
+    std::string clip;
+    std::size_t frames = 0;
+    float fps = 0.0f;
+    std::vector<Measure> measures;
+
+    /// The measure of that name. Throws `Error` where there is none.
+    const Measure& operator[](std::string_view name) const;
+};
+
+struct Review {
+    std::vector<ClipReview> clips;
+    Findings findings;   ///< one for each measure over its gate, with the setting to change
+    bool passed = true;  ///< whether all gates hold
+};
+
+/// The most that passes, where the pairing's settings say nothing else; negative: no gate.
+float default_gate(std::string_view measure) noexcept;
+
+/// Measures `result`, a clip of the pairing's target, against `source`, the clip of its source that it came
+/// from. Throws `Error` where bones or frames do not fit. Safe to call from several threads.
+ClipReview review_clip(const Pairing& pairing, const Clip& source, const Clip& result);
+
+/// Puts the gates of the pairing's settings to reviewed clips.
+Review judge(const Pairing& pairing, std::vector<ClipReview> clips);
+
+}  // namespace dendraxis

@@ -1,0 +1,397 @@
+// Own method: every vertex belongs to the charted bone that moves it most; soles from the foot's outermost
+// places downward, solids from how far the vertices of a bone lie from its axis.
+#include <dendraxis/chart/body_shape.hpp>
+#include <dendraxis/chart/chart.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis {
+namespace {
+
+struct Vertex {
+    Vec3 place;                                  // model space, at rest
+    int bone;                                    // the charted bone that moves it most
+    std::vector<std::pair<int, float>> weights;  // by charted bone
+};
+
+float share_at(std::vector<float>& values, float share) {
+    if (values.empty()) return 0.0f;
+    const auto nth = static_cast<std::size_t>(share * static_cast<float>(values.size() - 1));
+    std::nth_element(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(nth), values.end());
+    return values[nth];
+}
+
+class ShapeFitter {
+ public:
+    ShapeFitter(const Character& character, const Chart& chart)
+        : chart_(chart), rest_(rest_in_model_space(chart.skeleton)), owner_(rest_.size(), k_no_bone) {
+        for (const Chain& chain : chart.chains) {
+            for (const int bone : chain.bones) owner_[static_cast<std::size_t>(bone)] = bone;
+        }
+        if (chart.hub != k_no_bone) owner_[static_cast<std::size_t>(chart.hub)] = chart.hub;
+        for (std::size_t i = 0; i < owner_.size(); ++i) {
+            const int parent = chart.skeleton.bones()[i].parent;
+            if (owner_[i] == k_no_bone && parent != k_no_bone)
+                owner_[i] = owner_[static_cast<std::size_t>(parent)];
+        }
+        gather(character);
+    }
+
+    BodyShape fit() {
+        BodyShape shape;
+        for (const Chain& chain : chart_.chains) {
+            if (chain.name.starts_with("leg") && chain.bones.size() >= 3) shape.soles.push_back(sole(chain));
+            if (chain.name.starts_with("arm.") && chain.bones.size() >= 3) shape.arms.push_back(arm(chain));
+        }
+        add_solids(shape.solids);
+        return shape;
+    }
+
+ private:
+    Vec3 head(int bone) const { return rest_[static_cast<std::size_t>(bone)].translation; }
+    float height(const Vec3& place) const { return place.dot(chart_.up); }
+    Vec3 level(const Vec3& v) const { return v - height(v) * chart_.up; }
+    Vec3 in_bone(int bone, const Vec3& place) const {
+        return rest_[static_cast<std::size_t>(bone)].rotation.conjugate() * (place - head(bone));
+    }
+
+    void gather(const Character& character) {
+        std::vector<Affine> matrices(rest_.size());
+        to_model_matrices(chart_.skeleton, rest_pose(chart_.skeleton), matrices);
+        std::vector<Vec3> places;
+        for (const SkinnedMesh& mesh : character.meshes) {
+            places.resize(mesh.positions.size());
+            deform(mesh, matrices, places);
+            for (std::size_t v = 0; v < places.size(); ++v) {
+                Vertex vertex{places[v], k_no_bone, {}};
+                for (std::size_t k = 0; k < 4; ++k) {
+                    const float weight = mesh.weights[v][k];
+                    const int bone = owner_[static_cast<std::size_t>(
+                        mesh.bones[static_cast<std::size_t>(mesh.joints[v][k])])];
+                    if (weight <= 0.0f || bone == k_no_bone) continue;
+                    const auto same = std::find_if(vertex.weights.begin(), vertex.weights.end(),
+                                                   [bone](const auto& w) { return w.first == bone; });
+                    if (same == vertex.weights.end()) {
+                        vertex.weights.emplace_back(bone, weight);
+                    } else {
+                        same->second += weight;
+                    }
+                }
+                const auto most =
+                    std::max_element(vertex.weights.begin(), vertex.weights.end(),
+                                     [](const auto& a, const auto& b) { return a.second < b.second; });
+                if (most == vertex.weights.end()) continue;
+                vertex.bone = most->first;
+                vertices_.push_back(std::move(vertex));
+            }
+        }
+    }
+
+    // ---------------------------------------------------------------- feet
+
+    SolePoint sole_point(const Sole& sole, const Vec3& place, float toes_share) const {
+        return {in_bone(sole.foot, place), in_bone(sole.toes, place), toes_share};
+    }
+
+    // Vertices of the foot, each with the toes' share; nothing where the shin holds much of it.
+    std::vector<std::pair<Vec3, float>> foot_vertices(const Sole& sole, const std::vector<int>& toes) const {
+        std::vector<std::pair<Vec3, float>> found;
+        for (const Vertex& vertex : vertices_) {
+            float on_foot = 0.0f;
+            float on_toes = 0.0f;
+            for (const auto& [bone, weight] : vertex.weights) {
+                if (bone == sole.foot) on_foot += weight;
+                if (std::find(toes.begin(), toes.end(), bone) != toes.end()) on_toes += weight;
+            }
+            if (on_foot + on_toes > 0.7f) found.emplace_back(vertex.place, on_toes / (on_foot + on_toes));
+        }
+        return found;
+    }
+
+    Sole sole(const Chain& leg) const {
+        Sole sole;
+        sole.leg = leg.name;
+        sole.foot = leg.bones.back();
+        sole.toes = sole.foot;
+        std::vector<int> toes;
+        if (const Chain* chain = chart_.find("toes" + leg.name.substr(3));
+            chain != nullptr && !chain->bones.empty()) {
+            toes = chain->bones;
+            sole.toes = toes.front();
+        }
+        const Vec3 ankle = head(sole.foot);
+        Vec3 forward = sole.toes != sole.foot ? level(head(sole.toes) - ankle) : level(chart_.facing);
+        if (forward.norm() < 0.01f * chart_.height) forward = level(chart_.facing);
+        forward.normalize();
+        const auto found = foot_vertices(sole, toes);
+        if (found.size() >= 8) {
+            fit_parts(sole, found, forward);
+            fit_points(sole, found, forward);
+        } else {
+            guess_parts(sole, forward);
+        }
+        return sole;
+    }
+
+    void fit_parts(Sole& sole, const std::vector<std::pair<Vec3, float>>& found, const Vec3& forward) const {
+        float bottom = 1e30f;
+        for (const auto& [place, share] : found) bottom = std::min(bottom, height(place));
+        std::vector<std::pair<Vec3, float>> flat;
+        for (const auto& entry : found) {
+            if (height(entry.first) < bottom + 0.008f * chart_.height) flat.push_back(entry);
+        }
+        float back = 1e30f;
+        float front = -1e30f;
+        Vec3 middle = Vec3::Zero();
+        for (const auto& [place, share] : flat) {
+            back = std::min(back, place.dot(forward));
+            front = std::max(front, place.dot(forward));
+            middle += place / static_cast<float>(flat.size());
+        }
+        const auto at = [&](float along) {
+            Vec3 place = middle + (along - middle.dot(forward)) * forward;
+            return Vec3(place + (bottom - height(place)) * chart_.up);
+        };
+        const float length = front - back;
+        const float ball = sole.toes == sole.foot ? back + 0.68f * length
+                                                  : std::clamp(head(sole.toes).dot(forward), back, front);
+        const float heel = std::min(back + 0.08f * length, ball);
+        const float tip = std::max(front - 0.06f * length, ball);
+        sole.parts[k_heel] = sole_point(sole, at(heel), 0.0f);
+        // The ball lies under the toes' joint: while the heel rises it stays on the floor with the toes.
+        const float on_toes = sole.toes == sole.foot ? 0.0f : 1.0f;
+        sole.parts[k_ball] = sole_point(sole, at(ball), on_toes);
+        sole.parts[k_tip] = sole_point(sole, at(tip), on_toes);
+    }
+
+    // The outermost vertices in downward directions: whichever way the foot rolls, one of them is the lowest.
+    void fit_points(Sole& sole, const std::vector<std::pair<Vec3, float>>& found, const Vec3& forward) const {
+        const Vec3 side = chart_.up.cross(forward);
+        std::vector<std::size_t> chosen;
+        for (const bool on_toes : {false, true}) {
+            for (int pitch = -75; pitch <= 75; pitch += 15) {
+                for (int roll = -30; roll <= 30; roll += 30) {
+                    const float p = static_cast<float>(pitch) / 57.29578f;
+                    const float r = static_cast<float>(roll) / 57.29578f;
+                    const Vec3 down =
+                        -std::cos(p) * std::cos(r) * chart_.up + std::sin(p) * forward + std::sin(r) * side;
+                    std::size_t best = found.size();
+                    for (std::size_t i = 0; i < found.size(); ++i) {
+                        if ((found[i].second > 0.5f) != on_toes) continue;
+                        if (best == found.size() || down.dot(found[i].first) > down.dot(found[best].first))
+                            best = i;
+                    }
+                    if (best < found.size() && std::find(chosen.begin(), chosen.end(), best) == chosen.end())
+                        chosen.push_back(best);
+                }
+            }
+        }
+        for (const std::size_t i : chosen)
+            sole.points.push_back(sole_point(sole, found[i].first, found[i].second));
+    }
+
+    void guess_parts(Sole& sole, const Vec3& forward) const {
+        const Vec3 ankle = head(sole.foot);
+        const auto on_floor = [&](const Vec3& place) {
+            return Vec3(place + (chart_.floor - height(place)) * chart_.up);
+        };
+        const float length =
+            sole.toes != sole.foot ? level(head(sole.toes) - ankle).norm() : 0.08f * chart_.height;
+        const float on_toes = sole.toes == sole.foot ? 0.0f : 1.0f;
+        sole.parts[k_heel] = sole_point(sole, on_floor(ankle - 0.35f * length * forward), 0.0f);
+        sole.parts[k_ball] = sole_point(sole, on_floor(ankle + length * forward), on_toes);
+        sole.parts[k_tip] = sole_point(sole, on_floor(ankle + 1.5f * length * forward), on_toes);
+        sole.points.assign(sole.parts.begin(), sole.parts.end());
+    }
+
+    // ---------------------------------------------------------------- arms
+
+    // Half of the vertices of `bone` lie nearer to the line than this; a share of its length where there are
+    // none.
+    float thickness(int bone, const Vec3& from, const Vec3& to, float otherwise) const {
+        const Vec3 axis = (to - from).normalized();
+        std::vector<float> distances;
+        for (const Vertex& vertex : vertices_) {
+            if (vertex.bone != bone) continue;
+            const Vec3 offset = vertex.place - from;
+            distances.push_back((offset - axis * axis.dot(offset)).norm());
+        }
+        return distances.size() < 8 ? otherwise : share_at(distances, 0.5f);
+    }
+
+    ArmShape arm(const Chain& chain) const {
+        const int forearm = chain.bones[1];
+        const int hand = chain.bones.back();
+        const Vec3 elbow = head(forearm);
+        const Vec3 wrist = head(hand);
+        const float lower = (wrist - elbow).norm();
+        const std::string side = chain.name.substr(chain.name.find('.'));
+        // The middle of where the fingers start; without fingers, on along the forearm.
+        Vec3 knuckles = Vec3::Zero();
+        int fingers = 0;
+        const Chain* longest = nullptr;
+        for (const char* name : {"middle", "index", "ring", "little"}) {
+            const Chain* finger = chart_.find(name + side);
+            if (finger == nullptr || finger->bones.empty()) continue;
+            if (longest == nullptr) longest = finger;
+            knuckles += head(finger->bones.front());
+            ++fingers;
+        }
+        knuckles = fingers > 0 ? Vec3(knuckles / static_cast<float>(fingers))
+                               : Vec3(wrist + 0.35f * (wrist - elbow));
+        const float arm_radius = thickness(forearm, elbow, wrist, 0.17f * lower);
+        const float hand_radius = thickness(hand, wrist, knuckles, 0.12f * lower);
+        ArmShape shape;
+        shape.arm = chain.name;
+        shape.probes[0] = {forearm, Vec3::Zero(), arm_radius};
+        shape.probes[1] = {forearm, in_bone(forearm, elbow + 0.5f * (wrist - elbow)), arm_radius};
+        shape.probes[2] = {hand, Vec3::Zero(), 0.9f * arm_radius};
+        shape.probes[3] = {hand, in_bone(hand, wrist + 0.6f * (knuckles - wrist)), hand_radius};
+        if (longest != nullptr && longest->bones.size() > 1) {
+            const int bone = longest->bones[1];
+            shape.probes[4] = {bone, Vec3::Zero(), 0.6f * hand_radius};
+        } else {
+            shape.probes[4] = {hand, in_bone(hand, knuckles), 0.8f * hand_radius};
+        }
+        return shape;
+    }
+
+    // ---------------------------------------------------------------- solids
+
+    void add_solids(std::vector<Solid>& solids) const {
+        const Chain* spine = chart_.find("spine");
+        if (chart_.hub != k_no_bone) {
+            Vec3 low = Vec3::Zero();
+            int legs = 0;
+            for (const Chain& chain : chart_.chains) {
+                if (!chain.name.starts_with("leg")) continue;
+                low += head(chain.bones.front());
+                ++legs;
+            }
+            const Vec3 high =
+                spine != nullptr && !spine->bones.empty() ? head(spine->bones.front()) : head(chart_.hub);
+            low = legs > 0 ? Vec3(low / static_cast<float>(legs)) : head(chart_.hub);
+            add_solid(solids, "hips", chart_.hub, 0.0f, low, high);
+        }
+        for (const Chain& chain : chart_.chains) {
+            const bool leg = chain.name.starts_with("leg");
+            if (!leg && chain.name != "spine" && chain.name != "head") continue;
+            const std::size_t count =
+                leg ? std::min<std::size_t>(2, chain.bones.size() - 1) : chain.bones.size();
+            for (std::size_t i = 0; i < count; ++i) {
+                const std::string part =
+                    !leg ? chain.name : (i == 0 ? "thigh" : "shin") + chain.name.substr(3);
+                const float share = (static_cast<float>(i) + 0.5f) / static_cast<float>(count);
+                add_solid(solids, part, chain.bones[i], leg ? 0.0f : share, head(chain.bones[i]),
+                          end_of(chain, i));
+            }
+        }
+    }
+
+    Vec3 end_of(const Chain& chain, std::size_t index) const {
+        if (index + 1 < chain.bones.size()) return head(chain.bones[index + 1]);
+        const Chain* next = chart_.find(chain.name == "spine" ? "neck" : "");
+        if (next == nullptr && chain.name == "spine") next = chart_.find("head");
+        if (next != nullptr && !next->bones.empty()) return head(next->bones.front());
+        const int bone = chain.bones[index];
+        if (!chart_.skeleton.children(bone).empty()) return head(chart_.skeleton.children(bone).front());
+        return head(bone) + 0.1f * chart_.height * chart_.up;
+    }
+
+    void add_solid(std::vector<Solid>& solids, const std::string& part, int bone, float share,
+                   const Vec3& from, const Vec3& to) const {
+        Vec3 axis = to - from;
+        if (axis.norm() < 0.002f * chart_.height) axis = chart_.up * 0.02f * chart_.height;
+        const float length = axis.norm();
+        axis /= length;
+        const bool upright = part.starts_with("thigh") || part.starts_with("shin");
+        Vec3 wide = chart_.up.cross(chart_.facing);
+        wide = (wide - axis * axis.dot(wide)).normalized();
+        const Vec3 deep = axis.cross(wide);
+        std::vector<float> along;
+        std::vector<float> widths;
+        std::vector<float> depths;
+        Vec3 middle = Vec3::Zero();
+        for (const Vertex& vertex : vertices_) {
+            if (vertex.bone != bone) continue;
+            const Vec3 offset = vertex.place - from;
+            along.push_back(axis.dot(offset));
+            widths.push_back(wide.dot(offset));
+            depths.push_back(deep.dot(offset));
+        }
+        Solid solid{part, bone, share, {}};
+        if (along.size() < 12) {
+            const float radius = upright ? 0.18f * length : 0.065f * chart_.height;
+            const float across = upright || part == "head" ? 0.0f : 0.035f * chart_.height;
+            middle = from + 0.5f * length * axis;
+            solid.capsule = {middle, 0.5f * length * axis, across * wide, radius};
+        } else {
+            const auto range = [&](std::vector<float>& values) {
+                const float low = share_at(values, 0.04f);
+                return std::pair(low, share_at(values, 0.96f));
+            };
+            const auto [a0, a1] = range(along);
+            const auto [w0, w1] = range(widths);
+            const auto [d0, d1] = range(depths);
+            const float half_width = 0.5f * (w1 - w0);
+            const float half_depth = 0.5f * (d1 - d0);
+            const bool flat = half_width > half_depth;
+            const float radius = std::min(half_width, half_depth);
+            const float half_along = std::max(0.0f, 0.5f * (a1 - a0) - 0.6f * radius);
+            middle = from + 0.5f * (a0 + a1) * axis + 0.5f * (w0 + w1) * wide + 0.5f * (d0 + d1) * deep;
+            // Limbs are round; what is left over on the wider side counts where it is much.
+            const float across = std::abs(half_width - half_depth);
+            solid.capsule = {middle, half_along * axis,
+                             (across > 0.15f * radius ? across : 0.0f) * (flat ? wide : deep), radius};
+        }
+        const Quat to_bone = rest_[static_cast<std::size_t>(bone)].rotation.conjugate();
+        solid.capsule = {in_bone(bone, solid.capsule.center), to_bone * solid.capsule.along,
+                         to_bone * solid.capsule.across, solid.capsule.radius};
+        solids.push_back(std::move(solid));
+    }
+
+    const Chart& chart_;
+    std::vector<Transform> rest_;
+    std::vector<int> owner_;
+    std::vector<Vertex> vertices_;
+};
+
+}  // namespace
+
+BodyShape body_shape(const Character& character, const Chart& chart) {
+    return ShapeFitter(character, chart).fit();
+}
+
+Vec3 place_of(const Sole& sole, const SolePoint& point, std::span<const Transform> model) noexcept {
+    const Transform& foot = model[static_cast<std::size_t>(sole.foot)];
+    const Vec3 on_foot = foot.translation + foot.rotation * point.on_foot;
+    if (point.toes_share <= 0.0f) return on_foot;
+    const Transform& toes = model[static_cast<std::size_t>(sole.toes)];
+    return on_foot + point.toes_share * (toes.translation + toes.rotation * point.on_toes - on_foot);
+}
+
+float lowest_of(const Sole& sole, std::span<const Transform> model, const Vec3& up) noexcept {
+    // Only heights count: the frames' up axes are turned into them once.
+    const Transform& foot = model[static_cast<std::size_t>(sole.foot)];
+    const Transform& toes = model[static_cast<std::size_t>(sole.toes)];
+    const Vec3 foot_up = foot.rotation.conjugate() * up;
+    const Vec3 toes_up = toes.rotation.conjugate() * up;
+    const float foot_height = foot.translation.dot(up);
+    const float toes_height = toes.translation.dot(up);
+    float lowest = 1e30f;
+    for (const SolePoint& point : sole.points) {
+        const float on_foot = foot_height + foot_up.dot(point.on_foot);
+        const float on_toes = toes_height + toes_up.dot(point.on_toes);
+        lowest = std::min(lowest, on_foot + point.toes_share * (on_toes - on_foot));
+    }
+    return lowest;
+}
+
+Vec3 place_of(const Probe& probe, std::span<const Transform> model) noexcept {
+    const Transform& bone = model[static_cast<std::size_t>(probe.bone)];
+    return bone.translation + bone.rotation * probe.offset;
+}
+
+}  // namespace dendraxis

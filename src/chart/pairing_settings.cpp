@@ -1,0 +1,36 @@
+#include <dendraxis/chart/pairing_settings.hpp>
+
+namespace dendraxis {
+
+bool fits_pattern(const std::string& name, const std::string& pattern) noexcept {
+    // Greedy with one step back: the usual way for patterns whose only wildcard is `*`.
+    std::size_t n = 0;
+    std::size_t p = 0;
+    std::size_t star = std::string::npos;
+    std::size_t resume = 0;
+    while (n < name.size()) {
+        if (p < pattern.size() && pattern[p] == '*') {
+            star = p++;
+            resume = n;
+        } else if (p < pattern.size() && pattern[p] == name[n]) {
+            ++p;
+            ++n;
+        } else if (star != std::string::npos) {
+            p = star + 1;
+            n = ++resume;
+        } else {
+            return false;
+        }
+    }
+    while (p < pattern.size() && pattern[p] == '*') ++p;
+    return p == pattern.size();
+}
+
+Travel PairingSettings::travel_of(const std::string& clip) const {
+    for (const TravelRule& rule : travel) {
+        if (fits_pattern(clip, rule.clips)) return rule.travel;
+    }
+    return Travel::scaled;
+}
+
+}  // namespace dendraxis

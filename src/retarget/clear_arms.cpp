@@ -1,0 +1,144 @@
+// Own method. Balls along forearm and hand against the solids of trunk, head and legs: what lies deeper than
+// the source's own is turned out about the shoulder, by the least turn that does it; the turns are widened
+// and smoothed over time, so that the arm goes around the body instead of jumping off it.
+#include "pass_plan.hpp"
+#include "smoothing.hpp"
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_widen_seconds = 0.2f;
+constexpr float k_tolerance = 0.0003f;  // of the height
+constexpr int k_rounds = 3;             // turn, smooth, look again
+constexpr int k_tries = 6;              // of the least turn in a frame
+
+using Depths = std::array<float, k_arm_probes>;
+
+// How deep each ball is in the body at most; none: 0.
+Depths depths_of(const ArmShape& arm, const std::vector<Capsule>& solids, std::span<const Transform> model) {
+    Depths depths{};
+    for (std::size_t k = 0; k < k_arm_probes; ++k) {
+        const Vec3 place = place_of(arm.probes[k], model);
+        for (const Capsule& solid : solids)
+            depths[k] = std::max(depths[k], arm.probes[k].radius - nearest_on(solid, place).gap);
+    }
+    return depths;
+}
+
+std::vector<Capsule> placed_solids(const BodyShape& shape, std::span<const Transform> model) {
+    std::vector<Capsule> solids;
+    solids.reserve(shape.solids.size());
+    for (const Solid& solid : shape.solids)
+        solids.push_back(placed(solid.capsule, model[static_cast<std::size_t>(solid.bone)]));
+    return solids;
+}
+
+class ArmClearer {
+ public:
+    explicit ArmClearer(Take& take)
+        : take_(take), source_(take.plan.pairing.source), target_(take.plan.pairing.target) {}
+
+    bool clear() {
+        find_allowed();
+        bool turned = false;
+        for (int round = 0; round < k_rounds; ++round) {
+            bool any = false;
+            for (std::size_t i = 0; i < take_.plan.arms.size(); ++i) any = clear_arm(i) || any;
+            if (!any) return turned;
+            turned = true;
+        }
+        return turned;
+    }
+
+ private:
+    const ArmShape& shape(std::size_t arm) const {
+        return target_.shape.arms[take_.plan.arms[arm].target_shape];
+    }
+
+    // What the source's own arms are in its body may stay.
+    void find_allowed() {
+        allowed_.resize(take_.plan.arms.size());
+        std::vector<Transform> model(source_.skeleton.size());
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            to_model_space(source_.skeleton, take_.source.frame(f), model);
+            const std::vector<Capsule> solids = placed_solids(source_.shape, model);
+            for (std::size_t i = 0; i < allowed_.size(); ++i) {
+                Depths depths = depths_of(source_.shape.arms[take_.plan.arms[i].source_shape], solids, model);
+                for (float& depth : depths)
+                    depth = take_.plan.leg_ratio * depth + k_tolerance * target_.height;
+                allowed_[i].push_back(depths);
+            }
+        }
+    }
+
+    // The least turn about the shoulder that brings the deepest ball out, then the next, until all are.
+    Vec3 least_turn(std::size_t arm, std::size_t frame) const {
+        const std::vector<Capsule> solids = placed_solids(target_.shape, take_.model);
+        const Vec3 shoulder = head_of(take_.plan.arms[arm].target[0], take_.model);
+        std::array<Vec3, k_arm_probes> places;
+        for (std::size_t k = 0; k < k_arm_probes; ++k)
+            places[k] = place_of(shape(arm).probes[k], take_.model);
+        Quat turned = Quat::Identity();
+        for (int attempt = 0; attempt < k_tries; ++attempt) {
+            float worst = 0.0f;
+            Vec3 step = Vec3::Zero();
+            for (std::size_t k = 0; k < k_arm_probes; ++k) {
+                for (const Capsule& solid : solids) {
+                    const NearestOnCapsule nearest = nearest_on(solid, places[k]);
+                    const float too_deep =
+                        shape(arm).probes[k].radius - nearest.gap - allowed_[arm][frame][k];
+                    if (too_deep <= worst) continue;
+                    const Vec3 axis = (places[k] - shoulder).cross(nearest.normal);
+                    if (axis.norm() < 0.02f * target_.height) continue;
+                    worst = too_deep;
+                    step = axis.normalized() * (too_deep / axis.norm());
+                }
+            }
+            if (worst <= 0.0f) break;
+            const Quat turn(Eigen::AngleAxisf(std::min(step.norm(), 0.5f), step.normalized()));
+            turned = (turn * turned).normalized();
+            for (Vec3& place : places) place = shoulder + turn * (place - shoulder);
+        }
+        return rotation_vector(turned);
+    }
+
+    bool clear_arm(std::size_t arm) {
+        std::vector<Vec3> turns(take_.frames());
+        std::vector<float> angles(take_.frames());
+        bool any = false;
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            take_.pose(f);
+            turns[f] = least_turn(arm, f);
+            angles[f] = turns[f].norm();
+            any = any || angles[f] > 0.0f;
+        }
+        if (!any) return false;
+        const float widen = take_.frames_in(k_widen_seconds);
+        angles = rounded_up(angles, static_cast<int>(std::lround(widen)));
+        const std::vector<Vec3> axes = smoothed(turns, 0.5f * widen);
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            if (angles[f] < 1e-6f || axes[f].norm() < 1e-9f) continue;
+            take_.pose(f);
+            const Quat turn(Eigen::AngleAxisf(angles[f], axes[f].normalized()));
+            turn_limb(take_.skeleton(), take_.plan.arms[arm].target, {turn, turn}, false, take_.model,
+                      take_.result.frame(f));
+        }
+        return true;
+    }
+
+    Take& take_;
+    const Chart& source_;
+    const Chart& target_;
+    std::vector<std::vector<Depths>> allowed_;  // by arm and frame
+};
+
+}  // namespace
+
+bool clear_arms(Take& take) {
+    return !take.plan.arms.empty() && take.frames() > 0 && ArmClearer(take).clear();
+}
+
+}  // namespace dendraxis

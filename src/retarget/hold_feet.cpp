@@ -1,0 +1,325 @@
+// Own method. A foot that stands rolls without slipping: from frame to frame the part of the target's sole
+// that answers to the one the source stands on moves as that one does, in proportion, and so not at all where
+// it rests. Between two contacts the correction is bridged with the slopes that it has at their ends. The
+// lowest place of the sole is as high over the floor as the source's, in proportion; the hub comes down or up
+// so that the leg which stands is bent as the source's is.
+#include "pass_plan.hpp"
+#include "smoothing.hpp"
+
+#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_bridge_seconds = 1.0f;  // contacts farther apart than this know nothing of each other
+constexpr float k_settle_seconds = 0.25f;
+constexpr float k_hub_seconds = 0.08f;
+constexpr float k_full_stretch = 0.997f;  // of the leg's length
+
+// One leg of the target before its feet are held; one entry a frame.
+struct LegTrack {
+    std::vector<LimbJoints> joints;
+    std::vector<std::array<Vec3, k_foot_parts>> parts;
+    std::vector<float> lowest;  // along up, from the model's origin
+};
+
+// How a series passes a gap of `count` frames between two values with slopes (a frame).
+Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slope_b, float count, float t) {
+    const float t2 = t * t;
+    const float t3 = t2 * t;
+    return (2 * t3 - 3 * t2 + 1) * a + count * (t3 - 2 * t2 + t) * slope_a + (3 * t2 - 2 * t3) * b +
+           count * (t3 - t2) * slope_b;
+}
+
+class FootHolder {
+ public:
+    explicit FootHolder(Take& take)
+        : take_(take),
+          target_(take.plan.pairing.target),
+          up_(target_.up),
+          feet_(track_feet(take.plan.pairing.source, take.source, take.plan.pairing.settings.contacts)) {}
+
+    void hold() {
+        follow_legs();
+        for (std::size_t i = 0; i < legs_.size(); ++i) corrections_.push_back(correction(i));
+        find_hub_shift();
+        apply();
+    }
+
+ private:
+    const LimbPlan& plan(std::size_t leg) const { return take_.plan.legs[leg]; }
+    const FootTrack& foot(std::size_t leg) const { return feet_[plan(leg).source_shape]; }
+    const Sole& sole(std::size_t leg) const { return target_.shape.soles[plan(leg).target_shape]; }
+    Vec3 level(const Vec3& v) const { return v - v.dot(up_) * up_; }
+
+    void follow_legs() {
+        legs_.resize(take_.plan.legs.size());
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            take_.pose(f);
+            for (std::size_t i = 0; i < legs_.size(); ++i) {
+                LegTrack& leg = legs_[i];
+                leg.joints.push_back(joints_of(plan(i).target, take_.model));
+                std::array<Vec3, k_foot_parts> parts;
+                for (std::size_t p = 0; p < k_foot_parts; ++p)
+                    parts[p] = place_of(sole(i), sole(i).parts[p], take_.model) - leg.joints.back().end;
+                leg.parts.push_back(parts);
+                leg.lowest.push_back(lowest_of(sole(i), take_.model, up_));
+            }
+        }
+    }
+
+    // How much of the foot rests on each part: nearly all of it on the lowest.
+    std::array<float, k_foot_parts> weights(std::size_t leg, std::size_t frame) const {
+        const FootTrack& track = foot(leg);
+        const Vec3& up = take_.plan.pairing.source.up;
+        const float grain = 0.004f * plan(leg).source_length;
+        float lowest = 1e30f;
+        for (std::size_t p = 0; p < k_foot_parts; ++p) {
+            if (track.planted[frame][p]) lowest = std::min(lowest, track.parts[frame][p].dot(up));
+        }
+        std::array<float, k_foot_parts> result{};
+        float sum = 0.0f;
+        for (std::size_t p = 0; p < k_foot_parts; ++p) {
+            if (!track.planted[frame][p]) continue;
+            result[p] = std::exp((lowest - track.parts[frame][p].dot(up)) / grain);
+            sum += result[p];
+        }
+        for (float& weight : result) weight = sum > 0.0f ? weight / sum : 0.0f;
+        return result;
+    }
+
+    // From `frame` to the next one, how the ankle must move so that the foot rolls as the source's does.
+    Vec3 rolled(std::size_t leg, std::size_t frame) const {
+        const auto now = weights(leg, frame);
+        const auto next = weights(leg, frame + 1);
+        const auto& source = foot(leg).parts;
+        const auto& own = legs_[leg].parts;
+        Vec3 step = take_.shift[frame + 1] - take_.shift[frame];
+        for (std::size_t p = 0; p < k_foot_parts; ++p) {
+            const float weight = 0.5f * (now[p] + next[p]);
+            if (weight == 0.0f) continue;
+            const Vec3 theirs = take_.plan.to_target * Vec3(source[frame + 1][p] - source[frame][p]);
+            step += weight * (take_.plan.leg_ratio * theirs - (own[frame + 1][p] - own[frame][p]));
+        }
+        return level(step);
+    }
+
+    std::vector<Vec3> correction(std::size_t leg) const {
+        std::vector<Vec3> over_floor(take_.frames(), Vec3::Zero());
+        const std::vector<FrameSpan> spans =
+            spans_where(take_.frames(), [&](std::size_t f) { return foot(leg).stands(f); });
+        for (const FrameSpan& span : spans) {
+            Vec3 sum = Vec3::Zero();
+            for (std::size_t f = span.first; f < span.last; ++f) {
+                const Vec3 moved = level(legs_[leg].joints[f + 1].end - legs_[leg].joints[f].end);
+                over_floor[f + 1] = over_floor[f] + rolled(leg, f) - moved;
+                sum += over_floor[f + 1];
+            }
+            // The whole contact stands where it strays least from the pose without correction.
+            sum /= static_cast<float>(span.last - span.first + 1);
+            for (std::size_t f = span.first; f <= span.last; ++f) over_floor[f] -= sum;
+        }
+        complete(leg, over_floor, spans);
+        bridge(over_floor, spans);
+        const std::vector<float> rise = rises(leg);
+        for (std::size_t f = 0; f < take_.frames(); ++f) over_floor[f] += rise[f] * up_ + plan(leg).offset;
+        return over_floor;
+    }
+
+    // A contact that the clip's first or last frame cuts short stands as the whole ones do: the correction is
+    // the same, seen along the foot, where it begins or where it ends.
+    void complete(std::size_t leg, std::vector<Vec3>& values, const std::vector<FrameSpan>& spans) const {
+        const auto is_whole = [&](const FrameSpan& span) {
+            return span.first > 0 && span.last + 1 < values.size();
+        };
+        const auto heading = [&](std::size_t f) {
+            const Vec3 ahead = level(legs_[leg].parts[f][k_ball] - legs_[leg].parts[f][k_heel]);
+            return ahead.norm() > 1e-6f ? Vec3(ahead.normalized()) : Vec3(level(target_.facing).normalized());
+        };
+        for (const FrameSpan& span : spans) {
+            const bool begins = span.first > 0;
+            const bool ends = span.last + 1 < values.size();
+            if (begins == ends) continue;
+            const std::size_t at = begins ? span.first : span.last;
+            Vec3 wanted = Vec3::Zero();
+            float whole = 0.0f;
+            for (const FrameSpan& other : spans) {
+                if (!is_whole(other) || other.last - other.first <= span.last - span.first) continue;
+                const std::size_t like = begins ? other.first : other.last;
+                const Vec3 ahead = heading(like);
+                const Vec3 now_ahead = heading(at);
+                wanted += values[like].dot(ahead) * now_ahead +
+                          values[like].dot(up_.cross(ahead)) * up_.cross(now_ahead);
+                whole += 1.0f;
+            }
+            if (whole == 0.0f) continue;
+            const Vec3 by = wanted / whole - values[at];
+            for (std::size_t f = span.first; f <= span.last; ++f) values[f] += by;
+        }
+    }
+
+    void bridge(std::vector<Vec3>& values, const std::vector<FrameSpan>& spans) const {
+        if (spans.empty()) return;
+        const float settle = std::max(1.0f, take_.frames_in(k_settle_seconds));
+        const auto slope_out = [&](const FrameSpan& span) {
+            return span.last > span.first ? Vec3(values[span.last] - values[span.last - 1])
+                                          : Vec3(Vec3::Zero());
+        };
+        const auto slope_in = [&](const FrameSpan& span) {
+            return span.last > span.first ? Vec3(values[span.first + 1] - values[span.first])
+                                          : Vec3(Vec3::Zero());
+        };
+        // Away from a contact without another near: the slope runs out, the value stays.
+        const auto run_out = [&](const Vec3& value, const Vec3& slope, float frames) {
+            return Vec3(value + slope * settle * (1.0f - std::exp(-frames / settle)));
+        };
+        for (std::size_t f = 0; f < spans.front().first; ++f)
+            values[f] = run_out(values[spans.front().first], -slope_in(spans.front()),
+                                static_cast<float>(spans.front().first - f));
+        for (std::size_t f = spans.back().last + 1; f < values.size(); ++f)
+            values[f] = run_out(values[spans.back().last], slope_out(spans.back()),
+                                static_cast<float>(f - spans.back().last));
+        for (std::size_t i = 0; i + 1 < spans.size(); ++i) {
+            const std::size_t a = spans[i].last;
+            const std::size_t b = spans[i + 1].first;
+            const auto count = static_cast<float>(b - a);
+            const float longest = take_.frames_in(k_bridge_seconds);
+            for (std::size_t f = a + 1; f < b; ++f) {
+                const auto after = static_cast<float>(f - a);
+                const auto before = static_cast<float>(b - f);
+                if (count <= longest) {
+                    values[f] = hermite(values[a], slope_out(spans[i]), values[b], slope_in(spans[i + 1]),
+                                        count, after / count);
+                } else {
+                    const Vec3 from = run_out(values[a], slope_out(spans[i]), after);
+                    const Vec3 to = run_out(values[b], -slope_in(spans[i + 1]), before);
+                    values[f] = from + smoother_step(after / count) * (to - from);
+                }
+            }
+        }
+    }
+
+    // How far the foot must come up. High in the air it need not be exact and is smooth instead: there the
+    // lowest place of the sole changes from toes to heel at once.
+    std::vector<float> rises(std::size_t leg) const {
+        const FootTrack& track = foot(leg);
+        std::vector<float> exact(take_.frames());
+        for (std::size_t f = 0; f < take_.frames(); ++f)
+            exact[f] = target_.floor + take_.plan.leg_ratio * track.height[f] - legs_[leg].lowest[f];
+        const std::vector<float> eased = smoothed(exact, take_.frames_in(k_hub_seconds));
+        const float length = plan(leg).source_length;
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            const float over = (track.height[f] - track.level[f]) / length;
+            exact[f] += smoother_step((over - 0.03f) / 0.07f) * (eased[f] - exact[f]);
+        }
+        return exact;
+    }
+
+    // How far the hub must come up for this leg to be stretched by `stretch` of its length; negative is down.
+    float shift_for(std::size_t leg, std::size_t frame, float stretch) const {
+        const LimbJoints& joints = legs_[leg].joints[frame];
+        const Vec3 way = joints.end + corrections_[leg][frame] - joints.root;
+        const float down = way.dot(up_);
+        const float aside = level(way).norm();
+        const float reach = stretch * plan(leg).target_length;
+        return down + std::sqrt(std::max(0.0f, reach * reach - aside * aside));
+    }
+
+    float stretch(std::size_t leg, std::size_t frame) const {
+        const LimbJoints& joints = legs_[leg].joints[frame];
+        return (joints.end - joints.root).norm() / plan(leg).target_length;
+    }
+
+    void find_hub_shift() {
+        hub_shift_.assign(take_.frames(), 0.0f);
+        std::vector<std::vector<float>> stands;
+        for (std::size_t i = 0; i < legs_.size(); ++i) {
+            std::vector<float> on(take_.frames());
+            for (std::size_t f = 0; f < take_.frames(); ++f) on[f] = foot(i).stands(f) ? 1.0f : 0.0f;
+            stands.push_back(smoothed(on, take_.frames_in(k_hub_seconds)));
+        }
+        std::vector<float> known(take_.frames(), 0.0f);
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            float sum = 0.0f;
+            for (std::size_t i = 0; i < legs_.size(); ++i) {
+                // A leg that lies says little about the height.
+                const LimbJoints& joints = legs_[i].joints[f];
+                const float upright = (joints.root - joints.end).normalized().dot(up_);
+                const float weight = stands[i][f] * std::max(0.0f, upright) * std::max(0.0f, upright);
+                known[f] += weight;
+                sum += weight * shift_for(i, f, stretch(i, f));
+            }
+            hub_shift_[f] = known[f] > 0.02f ? sum / known[f] : 0.0f;
+        }
+        fill_between(known);
+        hub_shift_ = smoothed(hub_shift_, take_.frames_in(k_hub_seconds));
+        // No leg that stands is stretched beyond its length.
+        std::vector<float> too_high(take_.frames(), 0.0f);
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            for (std::size_t i = 0; i < legs_.size(); ++i) {
+                if (!foot(i).stands(f)) continue;
+                const float most = shift_for(i, f, std::max(k_full_stretch, stretch(i, f)));
+                too_high[f] = std::max(too_high[f], hub_shift_[f] - most);
+            }
+        }
+        const std::vector<float> down =
+            rounded_up(too_high, static_cast<int>(std::lround(take_.frames_in(2.0f * k_hub_seconds))));
+        for (std::size_t f = 0; f < take_.frames(); ++f) hub_shift_[f] -= down[f];
+    }
+
+    // While nothing stands, the shift passes from one landing's to the next.
+    void fill_between(const std::vector<float>& known) {
+        const auto gaps = spans_where(take_.frames(), [&](std::size_t f) { return known[f] <= 0.02f; });
+        for (const FrameSpan& gap : gaps) {
+            const bool starts = gap.first == 0;
+            const bool ends = gap.last + 1 == take_.frames();
+            if (starts && ends) return;
+            const float a = hub_shift_[starts ? gap.last + 1 : gap.first - 1];
+            const float b = hub_shift_[ends ? gap.first - 1 : gap.last + 1];
+            const auto count = static_cast<float>(gap.last - gap.first + 2);
+            for (std::size_t f = gap.first; f <= gap.last; ++f)
+                hub_shift_[f] = a + smoother_step(static_cast<float>(f - gap.first + 1) / count) * (b - a);
+        }
+    }
+
+    void apply() {
+        const int parent = take_.skeleton().parent(target_.hub);
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            take_.pose(f);
+            const auto local = take_.result.frame(f);
+            const Transform above = parent == k_no_bone ? take_.skeleton().above()
+                                                        : take_.model[static_cast<std::size_t>(parent)];
+            const Vec3 shift = hub_shift_[f] * up_;
+            local[static_cast<std::size_t>(target_.hub)].translation +=
+                inverse(above).scale.cwiseProduct(above.rotation.conjugate() * shift);
+            for (std::size_t i = 0; i < legs_.size(); ++i) {
+                const LimbJoints& joints = legs_[i].joints[f];
+                TwoBoneOptions options;
+                options.hint = take_.model[static_cast<std::size_t>(target_.hub)].rotation *
+                               (hub_rest_.conjugate() * target_.facing);
+                const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};
+                const LimbTurns turns = solve_two_bone(moved, joints.end + corrections_[i][f], options);
+                turn_limb(take_.skeleton(), plan(i).target, turns, true, take_.model, local);
+            }
+        }
+    }
+
+    Take& take_;
+    const Chart& target_;
+    Vec3 up_;
+    Quat hub_rest_ = rest_in_model_space(target_.skeleton)[static_cast<std::size_t>(target_.hub)].rotation;
+    std::vector<FootTrack> feet_;
+    std::vector<LegTrack> legs_;
+    std::vector<std::vector<Vec3>> corrections_;
+    std::vector<float> hub_shift_;
+};
+
+}  // namespace
+
+void hold_feet(Take& take) {
+    if (take.plan.legs.empty() || take.frames() == 0) return;
+    FootHolder(take).hold();
+}
+
+}  // namespace dendraxis

@@ -1,0 +1,119 @@
+#include "pass_plan.hpp"
+
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis {
+namespace {
+
+std::array<int, 3> limb_bones(const Chain& chain) {
+    return {chain.bones[0], chain.bones[1], chain.bones.back()};
+}
+
+float limb_length(const std::array<int, 3>& bones, const std::vector<Transform>& model) {
+    const LimbJoints joints = joints_of(bones, model);
+    return (joints.middle - joints.root).norm() + (joints.end - joints.middle).norm();
+}
+
+template <class Shapes, class Name>
+int index_of(const Shapes& shapes, const Name& is) {
+    const auto found = std::find_if(shapes.begin(), shapes.end(), is);
+    return found == shapes.end() ? -1 : static_cast<int>(found - shapes.begin());
+}
+
+// The solid of the target with the same part, the nearest along its chain.
+int answering_solid(const Solid& solid, const std::vector<Solid>& candidates) {
+    int best = -1;
+    float nearest = 1e30f;
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+        const float distance = std::abs(candidates[i].share - solid.share);
+        if (candidates[i].part != solid.part || distance >= nearest) continue;
+        nearest = distance;
+        best = static_cast<int>(i);
+    }
+    return best;
+}
+
+}  // namespace
+
+PassPlan::PassPlan(const Pairing& given)
+    : pairing(given),
+      to_target(pairing.target.to_upright().conjugate() * pairing.source.to_upright()),
+      leg_ratio(dendraxis::leg_ratio(pairing)) {
+    const std::vector<Transform> source_rest = rest_in_model_space(pairing.source.skeleton);
+    const std::vector<Transform> target_rest = rest_in_model_space(pairing.target.skeleton);
+    const BodyShape& source_shape = pairing.source.shape;
+    const BodyShape& target_shape = pairing.target.shape;
+    float source_arms = 0.0f;
+    float target_arms = 0.0f;
+    for (const Chain& chain : pairing.target.chains) {
+        const Chain* answer = pairing.source_of(chain);
+        if (answer == nullptr || chain.bones.size() < 3 || answer->bones.size() < 3) continue;
+        LimbPlan limb;
+        limb.chain = chain.name;
+        limb.source = limb_bones(*answer);
+        limb.target = limb_bones(chain);
+        limb.source_length = limb_length(limb.source, source_rest);
+        limb.target_length = limb_length(limb.target, target_rest);
+        if (limb.source_length < 1e-6f || limb.target_length < 1e-6f) continue;
+        limb.reach = pairing.entry_of(chain)->reach;
+        for (const EffectorOffset& offset : pairing.settings.offsets) {
+            if (offset.chain == chain.name)
+                limb.offset += pairing.target.to_upright().conjugate() * offset.metres;
+        }
+        const auto sole_of = [&](const BodyShape& shape, const std::string& name) {
+            return index_of(shape.soles, [&](const Sole& sole) { return sole.leg == name; });
+        };
+        const auto arm_of = [&](const BodyShape& shape, const std::string& name) {
+            return index_of(shape.arms, [&](const ArmShape& arm) { return arm.arm == name; });
+        };
+        const bool is_leg =
+            sole_of(target_shape, chain.name) >= 0 && sole_of(source_shape, answer->name) >= 0;
+        const bool is_arm = arm_of(target_shape, chain.name) >= 0 && arm_of(source_shape, answer->name) >= 0;
+        if (is_leg) {
+            limb.source_shape = static_cast<std::size_t>(sole_of(source_shape, answer->name));
+            limb.target_shape = static_cast<std::size_t>(sole_of(target_shape, chain.name));
+            legs.push_back(limb);
+        } else if (is_arm) {
+            limb.source_shape = static_cast<std::size_t>(arm_of(source_shape, answer->name));
+            limb.target_shape = static_cast<std::size_t>(arm_of(target_shape, chain.name));
+            source_arms += limb.source_length;
+            target_arms += limb.target_length;
+            arms.push_back(limb);
+        }
+    }
+    if (source_arms > 0.0f) arm_ratio = target_arms / source_arms;
+    for (const Solid& solid : source_shape.solids)
+        solid_of.push_back(answering_solid(solid, target_shape.solids));
+}
+
+void Take::pose(std::size_t frame) {
+    model.resize(skeleton().size());
+    to_model_space(skeleton(), result.frame(frame), model);
+}
+
+Vec3 head_of(int bone, std::span<const Transform> model) {
+    return model[static_cast<std::size_t>(bone)].translation;
+}
+
+LimbJoints joints_of(const std::array<int, 3>& bones, std::span<const Transform> model) {
+    return {head_of(bones[0], model), head_of(bones[1], model), head_of(bones[2], model)};
+}
+
+void turn_limb(const Skeleton& skeleton, const std::array<int, 3>& bones, const LimbTurns& turns,
+               bool end_kept, std::span<const Transform> model, std::span<Transform> local) {
+    const auto turn = [&](int bone, const Quat& above, const Quat& own) {
+        const auto b = static_cast<std::size_t>(bone);
+        const int parent = skeleton.parent(bone);
+        const Quat& parent_rotation = parent == k_no_bone ? skeleton.above().rotation
+                                                          : model[static_cast<std::size_t>(parent)].rotation;
+        local[b].rotation = ((above * parent_rotation).conjugate() * own * model[b].rotation).normalized();
+    };
+    turn(bones[0], Quat::Identity(), turns.upper);
+    turn(bones[1], turns.upper, turns.lower);
+    if (end_kept) turn(bones[2], turns.lower, Quat::Identity());
+}
+
+}  // namespace dendraxis

@@ -1,0 +1,72 @@
+// What the passes over a whole clip need to know about a pairing, found once.
+#pragma once
+
+#include <dendraxis/chart/pairing.hpp>
+#include <dendraxis/ik/two_bone.hpp>
+#include <dendraxis/skeleton/clip.hpp>
+
+#include <array>
+#include <memory>
+#include <span>
+#include <vector>
+
+namespace dendraxis {
+
+/// A limb of the target that answers to one of the source, both by root, middle and end.
+struct LimbPlan {
+    std::string chain;  ///< the target's
+    std::array<int, 3> source{};
+    std::array<int, 3> target{};
+    float source_length = 0.0f;
+    float target_length = 0.0f;
+    std::size_t source_shape = 0;  ///< index of its sole or arm in the chart's shape
+    std::size_t target_shape = 0;
+    float reach = 0.0f;
+    Vec3 offset = Vec3::Zero();  ///< in the target's model space
+};
+
+struct PassPlan {
+    explicit PassPlan(const Pairing& pairing);
+
+    Pairing pairing;
+    Quat to_target;  ///< from the source's model space to the target's
+    float leg_ratio = 1.0f;
+    float arm_ratio = 1.0f;
+    std::vector<LimbPlan> legs;
+    std::vector<LimbPlan> arms;
+    std::vector<int> solid_of;  ///< for every solid of the source the target's that answers to it, or -1
+};
+
+/// One clip on its way through the passes.
+struct Take {
+    const PassPlan& plan;
+    const Clip& source;
+    Clip& result;             ///< poses of the target, changed by each pass
+    std::vector<Vec3> shift;  ///< a frame: how far the floor was moved under the target by its travel rule
+    std::vector<Transform> model;
+
+    std::size_t frames() const { return result.frame_count(); }
+    const Skeleton& skeleton() const { return plan.pairing.target.skeleton; }
+    float frames_in(float seconds) const { return seconds * result.fps; }
+    /// The result's frame in model space, in `model`.
+    void pose(std::size_t frame);
+};
+
+Vec3 head_of(int bone, std::span<const Transform> model);
+LimbJoints joints_of(const std::array<int, 3>& bones, std::span<const Transform> model);
+
+/// Turns a limb in a local pose; `model` is that pose in model space, before. The end bone keeps its
+/// orientation where `end_kept`, else it turns with the lower bone.
+void turn_limb(const Skeleton& skeleton, const std::array<int, 3>& bones, const LimbTurns& turns,
+               bool end_kept, std::span<const Transform> model, std::span<Transform> local);
+
+// The passes, in the order in which they run.
+void carry_travel(Take& take);
+void hold_feet(Take& take);
+void place_hands(Take& take);
+/// Whether any arm had to be turned.
+bool clear_arms(Take& take);
+void keep_hands_together(Take& take);
+void keep_in_ranges(Take& take);
+
+}  // namespace dendraxis

@@ -1,0 +1,316 @@
+// Hands where the source's are: on the body, together, in proportion, or moved by hand. What a hand touches
+// and whether two hands hold one thing is seen on the source; corrections are eased in and out around those
+// frames.
+#include "pass_plan.hpp"
+#include "smoothing.hpp"
+
+#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_shortest_seconds = 0.3f;  // a touch or a grip that lasts less is passing by
+constexpr float k_ease_seconds = 0.25f;
+constexpr float k_near_share = 0.75f;  // of the arm's length: hands farther apart hold no one thing
+constexpr float k_grip_drift = 0.15f;  // of the arm's length a second: how fast held hands may part
+constexpr float k_touch_gap = 0.012f;  // of the height, from the surface
+constexpr float k_touch_depth = 0.020f;
+constexpr float k_touch_drift = 0.10f;  // of the height a second, along the surface
+
+constexpr float k_easy_reach = 0.95f;  // of the arm's length: nearer to straight, elbows turn fast
+
+// 1 within the spans, easing to 0 around them.
+std::vector<float> eased_around(std::size_t frames, const std::vector<FrameSpan>& spans, float ease) {
+    std::vector<float> weights(frames, 0.0f);
+    for (std::size_t f = 0; f < frames; ++f) {
+        for (const FrameSpan& span : spans) {
+            const float before = f < span.first ? static_cast<float>(span.first - f) : 0.0f;
+            const float after = f > span.last ? static_cast<float>(f - span.last) : 0.0f;
+            weights[f] =
+                std::max(weights[f], smoother_step(1.0f - std::max(before, after) / std::max(1.0f, ease)));
+        }
+    }
+    return weights;
+}
+
+// The source's arms through the clip.
+struct SourceArm {
+    std::vector<Vec3> shoulder;
+    std::vector<Vec3> palm;
+    std::vector<int> solid;               // the nearest one
+    std::vector<NearestOnCapsule> place;  // on it, seen from the palm's middle
+    std::vector<Vec3> in_solid;           // the palm in its frame
+};
+
+std::vector<SourceArm> follow_source(const Take& take) {
+    const Chart& source = take.plan.pairing.source;
+    std::vector<SourceArm> arms(take.plan.arms.size());
+    std::vector<Transform> model(source.skeleton.size());
+    for (std::size_t f = 0; f < take.frames(); ++f) {
+        to_model_space(source.skeleton, take.source.frame(f), model);
+        for (std::size_t i = 0; i < arms.size(); ++i) {
+            const LimbPlan& plan = take.plan.arms[i];
+            const Vec3 palm = place_of(source.shape.arms[plan.source_shape].palm(), model);
+            int solid = -1;
+            NearestOnCapsule best{1e30f, Vec3::UnitY(), 0.0f, 0.0f};
+            for (std::size_t s = 0; s < source.shape.solids.size(); ++s) {
+                if (take.plan.solid_of[s] < 0) continue;
+                const Solid& candidate = source.shape.solids[s];
+                const auto nearest = nearest_on(
+                    placed(candidate.capsule, model[static_cast<std::size_t>(candidate.bone)]), palm);
+                if (nearest.gap >= best.gap) continue;
+                best = nearest;
+                solid = static_cast<int>(s);
+            }
+            arms[i].shoulder.push_back(head_of(plan.source[0], model));
+            arms[i].palm.push_back(palm);
+            arms[i].solid.push_back(solid);
+            arms[i].place.push_back(best);
+            const Transform frame = solid < 0
+                                        ? Transform{}
+                                        : model[static_cast<std::size_t>(
+                                              source.shape.solids[static_cast<std::size_t>(solid)].bone)];
+            arms[i].in_solid.push_back(frame.rotation.conjugate() * (palm - frame.translation));
+        }
+    }
+    return arms;
+}
+
+// Frames in which the palm lies on one and the same solid.
+std::vector<FrameSpan> touches(const Take& take, std::size_t arm, const SourceArm& track) {
+    const Chart& source = take.plan.pairing.source;
+    const float radius = source.shape.arms[take.plan.arms[arm].source_shape].palm().radius;
+    const auto touching = [&](std::size_t f) {
+        const float gap = track.place[f].gap - radius;
+        if (track.solid[f] < 0 || gap > k_touch_gap * source.height || gap < -k_touch_depth * source.height)
+            return false;
+        const std::size_t other = f + 1 < track.palm.size() ? f + 1 : f - 1;
+        if (track.palm.size() < 2) return true;
+        const float drift = (track.in_solid[other] - track.in_solid[f]).norm() * take.result.fps;
+        return track.solid[other] != track.solid[f] || drift < k_touch_drift * source.height;
+    };
+    return spans_where(take.frames(), touching,
+                       static_cast<std::size_t>(std::max(1.0f, take.frames_in(k_shortest_seconds))));
+}
+
+void move_palm(Take& take, std::size_t frame, const LimbPlan& plan, const Vec3& by) {
+    const LimbJoints joints = joints_of(plan.target, take.model);
+    TwoBoneOptions options;
+    options.soft_from = 0.99f;
+    turn_limb(take.skeleton(), plan.target, solve_two_bone(joints, joints.end + by, options), true,
+              take.model, take.result.frame(frame));
+}
+
+Vec3 palm_of(const Take& take, std::size_t arm) {
+    return place_of(take.plan.pairing.target.shape.arms[take.plan.arms[arm].target_shape].palm(), take.model);
+}
+
+// Where the source's palm is, seen from one solid of its body.
+NearestOnCapsule place_on_solid(const Take& take, std::size_t arm, std::size_t frame, int solid,
+                                std::vector<Transform>& scratch) {
+    const Chart& source = take.plan.pairing.source;
+    scratch.resize(source.skeleton.size());
+    to_model_space(source.skeleton, take.source.frame(frame), scratch);
+    const Solid& body = source.shape.solids[static_cast<std::size_t>(solid)];
+    const Vec3 palm = place_of(source.shape.arms[take.plan.arms[arm].source_shape].palm(), scratch);
+    return nearest_on(placed(body.capsule, scratch[static_cast<std::size_t>(body.bone)]), palm);
+}
+
+// Where the palm belongs on the target's body for it to lie as the source's does.
+Vec3 place_on_body(const Take& take, std::size_t arm, const NearestOnCapsule& place, int solid) {
+    const Chart& source = take.plan.pairing.source;
+    const Chart& target = take.plan.pairing.target;
+    const LimbPlan& plan = take.plan.arms[arm];
+    const int answer = take.plan.solid_of[static_cast<std::size_t>(solid)];
+    const Solid& own = target.shape.solids[static_cast<std::size_t>(answer)];
+    const Capsule capsule = placed(own.capsule, take.model[static_cast<std::size_t>(own.bone)]);
+    const float source_radius = source.shape.arms[plan.source_shape].palm().radius;
+    const float target_radius = target.shape.arms[plan.target_shape].palm().radius;
+    // The two capsules' frames may be turned against each other; what counts is how the bodies stand.
+    const Vec3 normal = take.plan.to_target * place.normal;
+    const float gap = take.plan.leg_ratio * (place.gap - source_radius);
+    return capsule.center + place.along_share * capsule.along + place.across_share * capsule.across +
+           normal * (capsule.radius + target_radius + gap);
+}
+
+int main_solid(const SourceArm& track, const FrameSpan& span) {
+    return track.solid[(span.first + span.last) / 2];
+}
+
+// In each frame of a touch, how far the target's palm is from where it belongs.
+std::vector<Vec3> moves_onto_body(Take& take, std::size_t arm, const FrameSpan& span, int solid) {
+    std::vector<Vec3> moves;
+    std::vector<Transform> scratch;
+    for (std::size_t f = span.first; f <= span.last; ++f) {
+        take.pose(f);
+        const NearestOnCapsule place = place_on_solid(take, arm, f, solid, scratch);
+        moves.push_back(place_on_body(take, arm, place, solid) - palm_of(take, arm));
+    }
+    return moves;
+}
+
+std::vector<FrameSpan> grips(const Take& take, const SourceArm& left, const SourceArm& right,
+                             float arm_length) {
+    const auto apart = [&](std::size_t f) { return (left.palm[f] - right.palm[f]).norm(); };
+    const auto held = [&](std::size_t f) {
+        if (apart(f) > k_near_share * arm_length) return false;
+        const std::size_t a = f > 0 ? f - 1 : f;
+        const std::size_t b = f + 1 < take.frames() ? f + 1 : f;
+        if (a == b) return true;
+        const float drift = std::abs(apart(b) - apart(a)) * take.result.fps / static_cast<float>(b - a);
+        return drift < k_grip_drift * arm_length;
+    };
+    return spans_where(take.frames(), held,
+                       static_cast<std::size_t>(std::max(1.0f, take.frames_in(k_shortest_seconds))));
+}
+
+// The arm that is the other side's of the same kind: `arm.left` and `arm.right`.
+int other_side(const std::vector<LimbPlan>& arms, std::size_t index) {
+    const std::string& name = arms[index].chain;
+    if (!name.ends_with(".left")) return -1;
+    const std::string wanted = name.substr(0, name.size() - 4) + "right";
+    for (std::size_t i = 0; i < arms.size(); ++i) {
+        if (arms[i].chain == wanted) return static_cast<int>(i);
+    }
+    return -1;
+}
+
+// How far a palm's wish lies beyond what the arm reaches, as a movement back toward the shoulder.
+Vec3 beyond_reach(const Take& take, const LimbPlan& plan, const Vec3& by) {
+    const LimbJoints joints = joints_of(plan.target, take.model);
+    const Vec3 way = joints.end + by - joints.root;
+    const float reach = std::max(k_easy_reach * plan.target_length, (joints.end - joints.root).norm());
+    const float excess = way.norm() - reach;
+    return excess > 0.0f ? Vec3(way.normalized() * excess) : Vec3(Vec3::Zero());
+}
+
+// Two hands on one thing. What turns one of them out of the body moves both.
+class HandHolder {
+ public:
+    HandHolder(Take& take, const std::vector<SourceArm>& source, std::size_t left, std::size_t right,
+               const std::vector<FrameSpan>& spans)
+        : take_(take),
+          left_(left),
+          right_(right),
+          weights_(eased_around(take.frames(), spans, take.frames_in(k_ease_seconds))),
+          push_(take.frames(), Vec3::Zero()) {
+        for (std::size_t f = 0; f < take.frames(); ++f) {
+            apart_.push_back(take.plan.arm_ratio *
+                             (take.plan.to_target * Vec3(source[right].palm[f] - source[left].palm[f])));
+            take.pose(f);
+            middle_.push_back(0.5f * (palm_of(take, left) + palm_of(take, right)));
+        }
+    }
+
+    void hold() {
+        for (int round = 0; round < k_rounds && take_.plan.pairing.settings.clearance; ++round) {
+            bring();
+            const std::vector<Vec3> before = middles();
+            if (!clear_arms(take_)) return;
+            const std::vector<Vec3> after = middles();
+            // Both middles together moved by half of what either hand did.
+            for (std::size_t f = 0; f < push_.size(); ++f)
+                push_[f] += 2.0f * weights_[f] * (after[f] - before[f]);
+        }
+        bring();
+    }
+
+ private:
+    static constexpr int k_rounds = 6;
+
+    std::vector<Vec3> middles() {
+        std::vector<Vec3> result;
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            take_.pose(f);
+            result.push_back(0.5f * (palm_of(take_, left_) + palm_of(take_, right_)));
+        }
+        return result;
+    }
+
+    std::pair<Vec3, Vec3> wishes(std::size_t f) const {
+        const Vec3 middle = middle_[f] + push_[f];
+        return {weights_[f] * (middle - 0.5f * apart_[f] - palm_of(take_, left_)),
+                weights_[f] * (middle + 0.5f * apart_[f] - palm_of(take_, right_))};
+    }
+
+    void bring() {
+        const LimbPlan& left_arm = take_.plan.arms[left_];
+        const LimbPlan& right_arm = take_.plan.arms[right_];
+        // Where one hand does not get there, both come nearer.
+        std::vector<Vec3> back(take_.frames(), Vec3::Zero());
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            if (weights_[f] == 0.0f) continue;
+            take_.pose(f);
+            const auto [left, right] = wishes(f);
+            back[f] =
+                -weights_[f] * (beyond_reach(take_, left_arm, left) + beyond_reach(take_, right_arm, right));
+        }
+        back = smoothed(back, take_.frames_in(0.1f));
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            if (weights_[f] == 0.0f) continue;
+            take_.pose(f);
+            const auto [left, right] = wishes(f);
+            move_palm(take_, f, left_arm, left + back[f]);
+            move_palm(take_, f, right_arm, right + back[f]);
+        }
+    }
+
+    Take& take_;
+    std::size_t left_;
+    std::size_t right_;
+    std::vector<float> weights_;
+    std::vector<Vec3> apart_;   // from the left palm to the right one
+    std::vector<Vec3> middle_;  // between the palms before
+    std::vector<Vec3> push_;
+};
+
+}  // namespace
+
+void place_hands(Take& take) {
+    const PassPlan& plan = take.plan;
+    if (plan.arms.empty() || take.frames() == 0) return;
+    const std::vector<SourceArm> source = follow_source(take);
+    const float ease = take.frames_in(k_ease_seconds);
+    for (std::size_t i = 0; i < plan.arms.size(); ++i) {
+        const LimbPlan& arm = plan.arms[i];
+        const std::vector<FrameSpan> spans =
+            plan.pairing.settings.hands ? touches(take, i, source[i]) : std::vector<FrameSpan>{};
+        if (spans.empty() && arm.reach == 0.0f && arm.offset.isZero()) continue;
+        std::vector<std::vector<float>> weights;
+        std::vector<std::vector<Vec3>> moves;
+        for (const FrameSpan& span : spans) {
+            weights.push_back(eased_around(take.frames(), {span}, ease));
+            moves.push_back(moves_onto_body(take, i, span, main_solid(source[i], span)));
+        }
+        for (std::size_t f = 0; f < take.frames(); ++f) {
+            take.pose(f);
+            const Vec3 palm = palm_of(take, i);
+            const Vec3 own_reach = plan.to_target * Vec3(source[i].palm[f] - source[i].shoulder[f]);
+            const float ratio = arm.target_length / arm.source_length;
+            Vec3 by = arm.reach * (head_of(arm.target[0], take.model) + ratio * own_reach - palm);
+            // Around a touch the hand is moved as much as at its first or last frame, less and less.
+            for (std::size_t s = 0; s < spans.size(); ++s) {
+                const std::size_t at = std::clamp(f, spans[s].first, spans[s].last) - spans[s].first;
+                by += weights[s][f] * (moves[s][at] - by);
+            }
+            move_palm(take, f, arm, by + arm.offset);
+        }
+    }
+}
+
+void keep_hands_together(Take& take) {
+    const PassPlan& plan = take.plan;
+    if (plan.arms.size() < 2 || take.frames() == 0) return;
+    const std::vector<SourceArm> source = follow_source(take);
+    for (std::size_t i = 0; i < plan.arms.size(); ++i) {
+        const int j = other_side(plan.arms, i);
+        if (j < 0) continue;
+        const auto other = static_cast<std::size_t>(j);
+        const float arm_length = 0.5f * (plan.arms[i].source_length + plan.arms[other].source_length);
+        const std::vector<FrameSpan> spans = grips(take, source[i], source[other], arm_length);
+        if (!spans.empty()) HandHolder(take, source, i, other, spans).hold();
+    }
+}
+
+}  // namespace dendraxis

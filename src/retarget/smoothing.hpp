@@ -1,0 +1,61 @@
+// Values over time, one a frame: smoothed, widened, bridged.
+#pragma once
+
+#include <dendraxis/base/transform.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <span>
+#include <vector>
+
+namespace dendraxis {
+
+/// What stands beyond the ends of a series when it is smoothed.
+enum class Beyond {
+    last,     ///< the last value goes on
+    mirrored  ///< it goes on as it came, so that a straight line stays one
+};
+
+/// A Gaussian average with a standard deviation of `sigma` frames.
+template <class Value>
+std::vector<Value> smoothed(const std::vector<Value>& values, float sigma, Beyond beyond = Beyond::last) {
+    const int count = static_cast<int>(values.size());
+    const int reach = static_cast<int>(std::ceil(3.0f * sigma));
+    if (count < 2 || reach < 1) return values;
+    std::vector<float> weights;
+    float sum = 0.0f;
+    for (int k = -reach; k <= reach; ++k) {
+        const float x = static_cast<float>(k) / sigma;
+        weights.push_back(std::exp(-0.5f * x * x));
+        sum += weights.back();
+    }
+    const auto at = [&](int f) -> Value {
+        const auto clamped = static_cast<std::size_t>(std::clamp(f, 0, count - 1));
+        if (beyond == Beyond::last || static_cast<int>(clamped) == f) return values[clamped];
+        const int inside = std::clamp(2 * static_cast<int>(clamped) - f, 0, count - 1);
+        return Value(2.0f * values[clamped] - values[static_cast<std::size_t>(inside)]);
+    };
+    std::vector<Value> result;
+    result.reserve(values.size());
+    for (int f = 0; f < count; ++f) {
+        Value total = at(f) * weights[static_cast<std::size_t>(reach)];
+        for (int k = 1; k <= reach; ++k) {
+            const float weight = weights[static_cast<std::size_t>(reach + k)];
+            total += (at(f - k) + at(f + k)) * weight;
+        }
+        result.push_back(Value(total / sum));
+    }
+    return result;
+}
+
+/// 0 to 1 with no speed and no acceleration at either end.
+inline float smoother_step(float t) {
+    t = std::clamp(t, 0.0f, 1.0f);
+    return t * t * t * (t * (6.0f * t - 15.0f) + 10.0f);
+}
+
+/// The largest value within `reach` frames, then smoothed over as many: never below `values` by more than the
+/// smoothing of a plateau, never rising or falling at once.
+std::vector<float> rounded_up(const std::vector<float>& values, int reach);
+
+}  // namespace dendraxis

@@ -1,0 +1,316 @@
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/retarget/travel.hpp>
+#include <dendraxis/review/review.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <optional>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_millimetres = 1000.0f;
+constexpr float k_pop_factor = 3.0f;
+constexpr float k_clear_bend = 8.0f / k_degrees;  // a limb straighter than this has no side
+
+struct LimbBones {
+    std::string chain;
+    std::array<int, 3> source;
+    std::array<int, 3> target;
+};
+
+float length_of(const std::array<int, 3>& bones, const std::vector<Transform>& model) {
+    const auto head = [&](std::size_t i) { return model[static_cast<std::size_t>(bones[i])].translation; };
+    return (head(1) - head(0)).norm() + (head(2) - head(1)).norm();
+}
+
+class Reviewer {
+ public:
+    Reviewer(const Pairing& pairing, const Clip& source, const Clip& result)
+        : pairing_(pairing),
+          source_(source),
+          result_(result),
+          to_target_(pairing.target.to_upright().conjugate() * pairing.source.to_upright()),
+          leg_ratio_(leg_ratio(pairing)),
+          source_model_(source.transforms.size()),
+          model_(result.transforms.size()) {
+        to_model_space(pairing.source.skeleton, source.transforms, source_model_);
+        to_model_space(pairing.target.skeleton, result.transforms, model_);
+        for (const Chain& chain : pairing.target.chains) {
+            const Chain* answer = pairing.source_of(chain);
+            const bool limb = chain.name.starts_with("arm") || chain.name.starts_with("leg");
+            if (!limb || answer == nullptr || chain.bones.size() < 3 || answer->bones.size() < 3) continue;
+            limbs_.push_back({chain.name,
+                              {answer->bones[0], answer->bones[1], answer->bones.back()},
+                              {chain.bones[0], chain.bones[1], chain.bones.back()}});
+        }
+    }
+
+    ClipReview measure() {
+        ClipReview review{result_.name, result_.frame_count(), result_.fps, {}};
+        for (const Measure& feet : feet_measures()) review.measures.push_back(feet);
+        for (const Measure& limbs : limb_measures()) review.measures.push_back(limbs);
+        review.measures.push_back(clipping());
+        review.measures.push_back(pops());
+        review.measures.push_back(bend_flips());
+        review.measures.push_back(range_overshoot());
+        review.measures.push_back(travel_error());
+        return review;
+    }
+
+ private:
+    std::size_t frames() const { return result_.frame_count(); }
+    std::span<const Transform> source_at(std::size_t f) const {
+        return std::span(source_model_).subspan(f * source_.bone_count, source_.bone_count);
+    }
+    std::span<const Transform> at(std::size_t f) const {
+        return std::span(model_).subspan(f * result_.bone_count, result_.bone_count);
+    }
+    Vec3 source_head(std::size_t f, int bone) const {
+        return source_at(f)[static_cast<std::size_t>(bone)].translation;
+    }
+    Vec3 head(std::size_t f, int bone) const { return at(f)[static_cast<std::size_t>(bone)].translation; }
+    Vec3 over_floor(const Vec3& v) const { return v - v.dot(pairing_.target.up) * pairing_.target.up; }
+
+    static void worst(Measure& measure, float value, std::size_t frame, const std::string& where) {
+        if (measure.frame >= 0 && value <= measure.value) return;
+        measure.value = std::max(0.0f, value);
+        measure.frame = static_cast<int>(frame);
+        measure.where = where;
+    }
+
+    std::vector<Measure> feet_measures() const {
+        Measure slide{"foot_slide_mm", 0.0f, -1, ""};
+        Measure depth{"ground_depth_mm", 0.0f, -1, ""};
+        Measure hang{"float_mm", 0.0f, -1, ""};
+        const std::vector<FootTrack> feet = track_feet(pairing_.source, source_, pairing_.settings.contacts);
+        const std::vector<Vec3> shift = travel_shift_of_floor();
+        for (const Sole& sole : pairing_.target.shape.soles) {
+            const ChainPair* entry = pairing_.entry_of(*pairing_.target.find(sole.leg));
+            const auto foot = std::find_if(feet.begin(), feet.end(), [&](const FootTrack& track) {
+                return entry != nullptr && track.leg == entry->source;
+            });
+            if (foot == feet.end()) continue;
+            for (std::size_t f = 0; f < frames(); ++f) {
+                const float lowest = lowest_of(sole, at(f), pairing_.target.up) - pairing_.target.floor;
+                worst(depth, -lowest * k_millimetres, f, sole.leg);
+                if (!foot->stands(f) || foot->level[f] > 0.0f) continue;
+                const float own = leg_ratio_ * std::max(0.0f, foot->height[f]);
+                worst(hang, (lowest - own) * k_millimetres, f, sole.leg);
+            }
+            for (std::size_t p = 0; p < k_foot_parts; ++p) add_slide(slide, sole, *foot, p, shift);
+        }
+        return {slide, depth, hang};
+    }
+
+    // Where the floor runs under the character, planted feet run with it.
+    std::vector<Vec3> travel_shift_of_floor() const {
+        if (pairing_.settings.travel_of(source_.name) != Travel::in_place)
+            return std::vector<Vec3>(frames(), Vec3::Zero());
+        return travel_shift(pairing_, source_, leg_ratio_);
+    }
+
+    void add_slide(Measure& slide, const Sole& sole, const FootTrack& foot, std::size_t part,
+                   const std::vector<Vec3>& shift) const {
+        const auto spans = spans_where(frames(), [&](std::size_t f) { return foot.planted[f][part]; });
+        for (const FrameSpan& span : spans) {
+            const Vec3 start = place_of(sole, sole.parts[part], at(span.first));
+            for (std::size_t f = span.first; f <= span.last; ++f) {
+                const Vec3 strayed = place_of(sole, sole.parts[part], at(f)) - start;
+                const Vec3 own = to_target_ * Vec3(foot.parts[f][part] - foot.parts[span.first][part]);
+                const Vec3 beyond = strayed - leg_ratio_ * own - (shift[f] - shift[span.first]);
+                worst(slide, over_floor(beyond).norm() * k_millimetres, f, sole.leg);
+            }
+        }
+    }
+
+    std::vector<Measure> limb_measures() const {
+        Measure reach{"reach_error_pct", 0.0f, -1, ""};
+        Measure direction{"direction_error_deg", 0.0f, -1, ""};
+        const std::vector<Transform> source_rest = rest_in_model_space(pairing_.source.skeleton);
+        const std::vector<Transform> rest = rest_in_model_space(pairing_.target.skeleton);
+        for (const LimbBones& limb : limbs_) {
+            const float own = std::max(1e-6f, length_of(limb.target, rest));
+            const float theirs = std::max(1e-6f, length_of(limb.source, source_rest));
+            for (std::size_t f = 0; f < frames(); ++f) {
+                const Vec3 place = (head(f, limb.target[2]) - head(f, pairing_.target.hub)) / own;
+                const Vec3 wanted =
+                    to_target_ * Vec3(source_head(f, limb.source[2]) - source_head(f, pairing_.source.hub)) /
+                    theirs;
+                worst(reach, 100.0f * (place - wanted).norm(), f, limb.chain);
+                for (std::size_t i = 0; i < 2; ++i) {
+                    const Vec3 way = head(f, limb.target[i + 1]) - head(f, limb.target[i]);
+                    const Vec3 source_way = to_target_ * Vec3(source_head(f, limb.source[i + 1]) -
+                                                              source_head(f, limb.source[i]));
+                    const float off = std::atan2(way.cross(source_way).norm(), way.dot(source_way));
+                    worst(direction, off * k_degrees, f, pairing_.target.skeleton.bone(limb.target[i]).label);
+                }
+            }
+        }
+        return {reach, direction};
+    }
+
+    static float depth_of(const Probe& probe, const BodyShape& shape, std::span<const Transform> model) {
+        const Vec3 place = place_of(probe, model);
+        float deepest = 0.0f;
+        for (const Solid& solid : shape.solids) {
+            const Capsule capsule = placed(solid.capsule, model[static_cast<std::size_t>(solid.bone)]);
+            deepest = std::max(deepest, probe.radius - nearest_on(capsule, place).gap);
+        }
+        return deepest;
+    }
+
+    Measure clipping() const {
+        Measure clips{"clipping_mm", 0.0f, -1, ""};
+        for (const ArmShape& arm : pairing_.target.shape.arms) {
+            const Chain* answer = pairing_.source_of(*pairing_.target.find(arm.arm));
+            if (answer == nullptr) continue;
+            const auto& arms = pairing_.source.shape.arms;
+            const auto own = std::find_if(arms.begin(), arms.end(),
+                                          [&](const ArmShape& shape) { return shape.arm == answer->name; });
+            for (std::size_t f = 0; f < frames(); ++f) {
+                for (std::size_t k = 0; k < k_arm_probes; ++k) {
+                    const float source_depth =
+                        own == arms.end() ? 0.0f
+                                          : depth_of(own->probes[k], pairing_.source.shape, source_at(f));
+                    const float depth = depth_of(arm.probes[k], pairing_.target.shape, at(f));
+                    worst(clips, (depth - leg_ratio_ * source_depth) * k_millimetres, f,
+                          pairing_.target.skeleton.bone(arm.probes[k].bone).label);
+                }
+            }
+        }
+        return clips;
+    }
+
+    // Radians a second squared, of a joint's local rotation.
+    static float acceleration(const Clip& clip, std::size_t frame, int bone) {
+        const auto b = static_cast<std::size_t>(bone);
+        const auto between = [&](std::size_t f) {
+            return rotation_vector(clip.frame(f)[b].rotation.conjugate() * clip.frame(f + 1)[b].rotation);
+        };
+        return (between(frame) - between(frame - 1)).norm() * clip.fps * clip.fps;
+    }
+
+    Measure pops() const {
+        Measure pops{"pops", 0.0f, -1, ""};
+        float most = 0.0f;
+        for (const ChainPair& entry : pairing_.chains) {
+            const Chain* chain = pairing_.source.find(entry.source);
+            for (std::size_t f = 1; chain != nullptr && f + 1 < frames(); ++f) {
+                for (const int bone : chain->bones) most = std::max(most, acceleration(source_, f, bone));
+            }
+        }
+        // A source that hardly moves is no measure for what can be seen.
+        const float limit = k_pop_factor * std::max(most, 20.0f / k_degrees);
+        float worst_of_all = 0.0f;
+        for (std::size_t f = 1; f + 1 < frames(); ++f) {
+            bool popped = false;
+            for (const ChainPair& entry : pairing_.chains) {
+                for (const int bone : pairing_.target.find(entry.target)->bones) {
+                    const float value = acceleration(result_, f, bone);
+                    popped = popped || value > limit;
+                    if (value <= worst_of_all) continue;
+                    worst_of_all = value;
+                    pops.frame = static_cast<int>(f);
+                    pops.where = pairing_.target.skeleton.bone(bone).label;
+                }
+            }
+            pops.value += popped ? 1.0f : 0.0f;
+        }
+        return pops;
+    }
+
+    static std::optional<Vec3> bend(const Vec3& root, const Vec3& middle, const Vec3& end) {
+        const Vec3 normal = (middle - root).cross(end - middle);
+        const float angle = std::atan2(normal.norm(), (middle - root).dot(end - middle));
+        if (angle < k_clear_bend) return std::nullopt;
+        return normal.normalized();
+    }
+
+    Measure bend_flips() const {
+        Measure flips{"bend_flips", 0.0f, -1, ""};
+        float least = 2.0f;
+        for (std::size_t f = 0; f < frames(); ++f) {
+            bool flipped = false;
+            for (const LimbBones& limb : limbs_) {
+                const auto own =
+                    bend(head(f, limb.target[0]), head(f, limb.target[1]), head(f, limb.target[2]));
+                const auto theirs = bend(source_head(f, limb.source[0]), source_head(f, limb.source[1]),
+                                         source_head(f, limb.source[2]));
+                if (!own || !theirs) continue;
+                const float agree = own->dot(to_target_ * *theirs);
+                flipped = flipped || agree < 0.0f;
+                if (agree >= least) continue;
+                least = agree;
+                flips.frame = static_cast<int>(f);
+                flips.where = pairing_.target.skeleton.bone(limb.target[1]).label;
+            }
+            flips.value += flipped ? 1.0f : 0.0f;
+        }
+        return flips;
+    }
+
+    Measure range_overshoot() const { return {"range_overshoot_deg", 0.0f, -1, ""}; }
+
+    Measure travel_error() const {
+        Measure travel{"travel_error_pct", 0.0f, -1, ""};
+        const std::vector<Vec3> shift = travel_shift(pairing_, source_, leg_ratio_);
+        const auto wanted = [&](std::size_t f) {
+            const Vec3 moved = source_head(f, pairing_.source.hub) - source_head(0, pairing_.source.hub);
+            return over_floor(leg_ratio_ * (to_target_ * moved) + shift[f]);
+        };
+        float way = 0.0f;
+        for (std::size_t f = 1; f < frames(); ++f) way = std::max(way, wanted(f).norm());
+        way = std::max({way, leg_length(pairing_.target), 1e-6f});
+        for (std::size_t f = 0; f < frames(); ++f) {
+            const Vec3 moved = over_floor(head(f, pairing_.target.hub) - head(0, pairing_.target.hub));
+            worst(travel, 100.0f * (moved - wanted(f)).norm() / way, f,
+                  pairing_.target.skeleton.bone(pairing_.target.hub).label);
+        }
+        return travel;
+    }
+
+    const Pairing& pairing_;
+    const Clip& source_;
+    const Clip& result_;
+    Quat to_target_;
+    float leg_ratio_;
+    std::vector<Transform> source_model_;
+    std::vector<Transform> model_;
+    std::vector<LimbBones> limbs_;
+};
+
+void check(const Pairing& pairing, const Clip& source, const Clip& result) {
+    if (source.bone_count != pairing.source.skeleton.size())
+        throw Error(source.name, "is no clip of the source character", "",
+                    "review the clip that was retargeted");
+    if (result.bone_count != pairing.target.skeleton.size())
+        throw Error(result.name, "is no clip of the target character", "",
+                    "name the file that `retarget` wrote");
+    if (source.frame_count() != result.frame_count()) {
+        throw Error(result.name,
+                    fmt::format("has {} frames, its source {}", result.frame_count(), source.frame_count()),
+                    "", "retarget it again, or give --fps as it was retargeted");
+    }
+    if (source.frame_count() == 0) throw Error(source.name, "has no frames");
+}
+
+}  // namespace
+
+const Measure& ClipReview::operator[](std::string_view name) const {
+    const auto found =
+        std::find_if(measures.begin(), measures.end(), [name](const Measure& m) { return m.name == name; });
+    if (found == measures.end()) throw Error(clip, "has no measure '" + std::string(name) + "'");
+    return *found;
+}
+
+ClipReview review_clip(const Pairing& pairing, const Clip& source, const Clip& result) {
+    check(pairing, source, result);
+    return Reviewer(pairing, source, result).measure();
+}
+
+}  // namespace dendraxis
