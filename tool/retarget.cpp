@@ -73,7 +73,7 @@ int run_retarget(const RetargetArguments& arguments) {
     const std::vector<const Clip*> clips = chosen_clips(source.character, arguments.clips);
     const Pairing pairing = arguments.pairing.empty()
                                 ? pair(source.chart, target.chart)
-                                : io::read_pairing(arguments.pairing, source.chart, target.chart);
+                                : io::read_pairing(arguments.pairing, source, target);
     const Transfer transfer(pairing);
 
     io::RetargetReport report;

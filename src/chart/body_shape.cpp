@@ -138,18 +138,22 @@ class ShapeFitter {
     void fit_parts(Sole& sole, const std::vector<std::pair<Vec3, float>>& found, const Vec3& forward) const {
         float bottom = 1e30f;
         for (const auto& [place, share] : found) bottom = std::min(bottom, height(place));
-        std::vector<std::pair<Vec3, float>> flat;
-        for (const auto& entry : found) {
-            if (height(entry.first) < bottom + 0.008f * chart_.height) flat.push_back(entry);
-        }
+        // The lower a vertex the more it counts, with no step anywhere: a foot that is the same but for
+        // rounding must get the same parts.
+        const float thick = 0.012f * chart_.height;
         float back = 1e30f;
         float front = -1e30f;
+        float sum = 0.0f;
         Vec3 middle = Vec3::Zero();
-        for (const auto& [place, share] : flat) {
-            back = std::min(back, place.dot(forward));
-            front = std::max(front, place.dot(forward));
-            middle += place / static_cast<float>(flat.size());
+        for (const auto& [place, share] : found) {
+            const float over = height(place) - bottom;
+            back = std::min(back, place.dot(forward) + 3.0f * over);
+            front = std::max(front, place.dot(forward) - 3.0f * over);
+            const float weight = std::max(0.0f, 1.0f - over / thick);
+            middle += weight * place;
+            sum += weight;
         }
+        middle /= sum;
         const auto at = [&](float along) {
             Vec3 place = middle + (along - middle.dot(forward)) * forward;
             return Vec3(place + (bottom - height(place)) * chart_.up);
@@ -180,7 +184,9 @@ class ShapeFitter {
                     std::size_t best = found.size();
                     for (std::size_t i = 0; i < found.size(); ++i) {
                         if ((found[i].second > 0.5f) != on_toes) continue;
-                        if (best == found.size() || down.dot(found[i].first) > down.dot(found[best].first))
+                        // Of those that lie alike but for rounding always the first.
+                        if (best == found.size() ||
+                            down.dot(found[i].first) > down.dot(found[best].first) + 2e-5f * chart_.height)
                             best = i;
                     }
                     if (best < found.size() && std::find(chosen.begin(), chosen.end(), best) == chosen.end())

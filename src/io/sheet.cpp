@@ -1,9 +1,9 @@
 #include <dendraxis/io/sheet.hpp>
 
-#include "json_document.hpp"
+#include "json_text.hpp"
 
 #include <dendraxis/base/error.hpp>
-#include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/choices.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
@@ -18,32 +18,7 @@ namespace {
 namespace fs = std::filesystem;
 // ------------------------------------------------------------------ writing
 
-// Six digits are more than a file's floats hold at a character's size, and they read well.
-double rounded(float value) {
-    return std::round(static_cast<double>(value) * 1e6) / 1e6;
-}
-
-Json json_of(const Vec3& vector) {
-    return {rounded(vector.x()), rounded(vector.y()), rounded(vector.z())};
-}
-
-Json bone_json(const Skeleton& skeleton, int bone) {
-    return bone == k_no_bone ? Json(nullptr) : Json(skeleton.bone(bone).label);
-}
-
-Json json_of(const Findings& findings) {
-    Json list = Json::array();
-    for (const Finding& finding : findings) {
-        list.push_back({{"severity", to_string(finding.severity)},
-                        {"code", finding.code},
-                        {"where", finding.where},
-                        {"message", finding.message},
-                        {"advice", finding.advice}});
-    }
-    return list;
-}
-
-Json json_of(const Chart& chart, const std::string& file) {
+Json chart_json(const Chart& chart, const std::string& file) {
     Json chains = Json::array();
     for (const Chain& chain : chart.chains) {
         Json bones = Json::array();
@@ -62,6 +37,23 @@ Json json_of(const Chart& chart, const std::string& file) {
         helpers.push_back(
             {{"bone", bone_json(chart.skeleton, helper.bone)}, {"kind", to_string(helper.kind)}});
     }
+    Json stances = Json::object();
+    for (const auto& [name, turns] : chart.stances) {
+        stances[name] = Json::array();
+        for (const BoneTurn& turn : turns)
+            stances[name].push_back({{"bone", turn.bone}, {"degrees", json_of(turn.degrees)}});
+    }
+    Json ranges = Json::array();
+    for (const JointRange& joint : chart.ranges) {
+        const auto span = [](const AngleSpan& angles) {
+            return Json{rounded(angles.from * k_degrees), rounded(angles.to * k_degrees)};
+        };
+        ranges.push_back({{"bone", bone_json(chart.skeleton, joint.bone)},
+                          {"twist", span(joint.range.twist)},
+                          {"bend", span(joint.range.bend)},
+                          {"side", span(joint.range.side)},
+                          {"about", json_of(joint.range.about)}});
+    }
     return {{"format", "dendraxis-rig"},
             {"version", 1},
             {"character",
@@ -75,51 +67,12 @@ Json json_of(const Chart& chart, const std::string& file) {
             {"ground", bone_json(chart.skeleton, chart.ground)},
             {"chains", chains},
             {"helpers", helpers},
+            {"stances", stances},
+            {"ranges", ranges},
             {"findings", json_of(chart.findings)}};
 }
 
-Json chain_pairs(const Pairing& pairing) {
-    Json chains = Json::array();
-    for (const ChainPair& entry : pairing.chains)
-        chains.push_back({{"source", entry.source}, {"target", entry.target}});
-    return chains;
-}
-
-// Indented by two. What holds only plain values stands on one line (objects where they are short and in a
-// list), so that a chain's bones and a pair of chains are a line each to read, edit and compare.
-std::string laid_out(const Json& value, const std::string& indent, bool in_list = false) {
-    if (!value.is_structured() || value.empty()) return value.dump();
-    const bool list = value.is_array();
-    const bool plain =
-        std::none_of(value.begin(), value.end(), [](const Json& item) { return item.is_structured(); });
-    const bool one_line = plain && (list || (in_list && value.dump().size() < 90));
-    const std::string inner = indent + "  ";
-    std::string text;
-    for (const auto& [key, item] : value.items()) {
-        if (!text.empty()) text += one_line ? ", " : ",\n" + inner;
-        text += (list ? "" : Json(key).dump() + ": ") + laid_out(item, inner, list);
-    }
-    if (!one_line) text = "\n" + inner + text + "\n" + indent;
-    return (list ? "[" : "{") + text + (list ? "]" : "}");
-}
-
-std::string text_of(const Json& document) {
-    return laid_out(document, "") + "\n";
-}
-
 // ------------------------------------------------------------------ reading
-
-int bone_named(const JsonDocument& document, const Skeleton& skeleton, const Json& value,
-               const std::string& pointer) {
-    const std::string name = value.get<std::string>();
-    const int bone = skeleton.find(name);
-    if (bone != k_no_bone) return bone;
-    std::vector<std::string> labels;
-    for (const Bone& candidate : skeleton.bones()) labels.push_back(candidate.label);
-    const std::string nearest = nearest_name(name, labels);
-    document.fail("there is no bone '" + name + "'", pointer,
-                  nearest.empty() ? "see `dendraxis survey`" : "did you mean '" + nearest + "'?");
-}
 
 // A sheet half of whose bones do not exist is most likely of another character.
 void check_character(const JsonDocument& document, const Skeleton& skeleton) {
@@ -207,14 +160,33 @@ void add_sheet_findings(const JsonDocument& document, const Choices& decisions, 
     for (const auto& [name, bones] : decisions.chains) chart.set.push_back(name);
 }
 
-void check_chain(const JsonDocument& document, const Chart& chart, const std::string& name,
-                 const std::string& pointer) {
-    if (chart.find(name) != nullptr) return;
-    std::vector<std::string> names;
-    for (const Chain& chain : chart.chains) names.push_back(chain.name);
-    const std::string nearest = nearest_name(name, names);
-    document.fail(chart.character + " has no chain '" + name + "'", pointer,
-                  nearest.empty() ? "see `dendraxis chart`" : "did you mean '" + nearest + "'?");
+void read_postures(const JsonDocument& document, Chart& chart) {
+    const Json stances = document.json.value("stances", Json::object());
+    for (const auto& [name, turns] : stances.items()) {
+        std::vector<BoneTurn>& own = chart.stances[name];
+        for (std::size_t i = 0; i < turns.size(); ++i) {
+            bone_named(document, chart.skeleton, turns[i]["bone"],
+                       fmt::format("/stances/{}/{}/bone", name, i));
+            own.push_back({turns[i]["bone"].get<std::string>(), vector_of(turns[i]["degrees"])});
+        }
+    }
+    const Json ranges = document.json.value("ranges", Json::array());
+    for (std::size_t i = 0; i < ranges.size(); ++i) {
+        const std::string pointer = fmt::format("/ranges/{}", i);
+        const int bone = bone_named(document, chart.skeleton, ranges[i]["bone"], pointer + "/bone");
+        const auto span = [&](const char* key) {
+            AngleSpan angles;
+            if (!ranges[i].contains(key)) return angles;
+            angles = {ranges[i][key][0].get<float>() / k_degrees, ranges[i][key][1].get<float>() / k_degrees};
+            if (angles.from > angles.to)
+                document.fail("the range goes from more to less", pointer + "/" + key,
+                              "write the smaller angle first");
+            return angles;
+        };
+        const Vec3 about = ranges[i].contains("about") ? vector_of(ranges[i]["about"]) : Vec3(Vec3::Zero());
+        chart.ranges.push_back(
+            {bone, range_of(chart, bone, span("twist"), span("bend"), span("side"), about)});
+    }
 }
 
 }  // namespace
@@ -237,6 +209,7 @@ Rig load_rig(const fs::path& file, float fps) {
     });
     apply_choices(rig.chart, decisions);
     rig.chart.shape = body_shape(rig.character, rig.chart);
+    read_postures(document, rig.chart);
     add_sheet_findings(document, decisions, rig.chart);
     return rig;
 }
@@ -249,133 +222,21 @@ Rig rechart(const fs::path& sheet, const fs::path& character) {
     const Choices decisions = decided(document, read_choices(document, rig.character.skeleton), rig.chart);
     apply_choices(rig.chart, decisions);
     rig.chart.shape = body_shape(rig.character, rig.chart);
+    read_postures(document, rig.chart);
     add_sheet_findings(document, decisions, rig.chart);
     return rig;
-}
-
-Pairing read_pairing(const fs::path& file, Chart source, Chart target) {
-    const JsonDocument document = open_document(file, Schema::pairing);
-    Pairing pairing;
-    pairing.source = std::move(source);
-    pairing.target = std::move(target);
-    const Json& list = document.json["chains"];
-    for (std::size_t i = 0; i < list.size(); ++i) {
-        const std::string pointer = fmt::format("/chains/{}", i);
-        ChainPair entry{list[i]["source"].get<std::string>(), list[i]["target"].get<std::string>(), 1.0f,
-                        0.0f};
-        check_chain(document, pairing.source, entry.source, pointer + "/source");
-        check_chain(document, pairing.target, entry.target, pointer + "/target");
-        const bool twice = std::any_of(pairing.chains.begin(), pairing.chains.end(),
-                                       [&](const ChainPair& other) { return other.target == entry.target; });
-        if (twice)
-            document.fail("the target chain '" + entry.target + "' is paired twice", pointer + "/target");
-        pairing.chains.push_back(std::move(entry));
-    }
-    review_leftovers(pairing);
-    return pairing;
 }
 
 std::string sheet_json(const Chart& chart, const fs::path& folder, const std::string& before) {
     std::string file = chart.file;
     if (!folder.empty() && !file.empty())
         file = fs::proximate(fs::absolute(file), fs::absolute(folder)).generic_string();
-    Json sheet = json_of(chart, file);
+    Json sheet = chart_json(chart, file);
     if (before.empty()) return text_of(sheet);
     // Over a sheet that was there: its order and what this program does not know stay.
     Json kept = Json::parse(before);
     for (const auto& [key, value] : sheet.items()) kept[key] = value;
     return text_of(kept);
-}
-
-std::string pairing_json(const Pairing& pairing) {
-    return text_of({{"format", "dendraxis-pairing"},
-                    {"version", 1},
-                    {"source", pairing.source.character},
-                    {"target", pairing.target.character},
-                    {"chains", chain_pairs(pairing)}});
-}
-
-std::string survey_json(const Survey& survey) {
-    const Chart& chart = survey.chart;
-    Json clips = Json::array();
-    for (const ClipSummary& clip : survey.clips) {
-        clips.push_back({{"name", clip.name},
-                         {"fps", rounded(clip.fps)},
-                         {"frames", clip.frames},
-                         {"seconds", rounded(clip.seconds)},
-                         {"travel", rounded(clip.travel)},
-                         {"moving_bones", clip.moving}});
-    }
-    Json bones = Json::array();
-    for (const Bone& bone : chart.skeleton.bones()) {
-        bones.push_back({{"bone", bone.label}, {"parent", bone_json(chart.skeleton, bone.parent)}});
-    }
-    return text_of({{"character",
-                     {{"file", chart.file},
-                      {"up", json_of(chart.up)},
-                      {"facing", json_of(chart.facing)},
-                      {"height", rounded(chart.height)},
-                      {"floor", rounded(chart.floor)},
-                      {"stance", to_string(chart.stance)},
-                      {"unit", survey.unit}}},
-                    {"hub", bone_json(chart.skeleton, chart.hub)},
-                    {"ground", bone_json(chart.skeleton, chart.ground)},
-                    {"bones", bones},
-                    {"meshes", survey.meshes},
-                    {"vertices", survey.vertices},
-                    {"triangles", survey.triangles},
-                    {"clips", clips},
-                    {"findings", json_of(survey.findings)}});
-}
-
-std::string comparison_json(const Comparison& comparison) {
-    Json differences = Json::array();
-    for (const BoneDifference& d : comparison.differences) {
-        differences.push_back({{"bone", d.bone},
-                               {"what", d.what},
-                               {"other", d.other},
-                               {"metres", rounded(d.metres)},
-                               {"degrees", rounded(d.degrees)}});
-    }
-    return text_of({{"likeness", to_string(comparison.likeness)},
-                    {"differences", differences},
-                    {"advice", comparison.advice}});
-}
-
-std::string findings_json(const Findings& findings) {
-    return text_of({{"findings", json_of(findings)}});
-}
-
-std::string picture_json(const std::string& file, int width, int height, std::size_t panels) {
-    return text_of({{"file", file}, {"width", width}, {"height", height}, {"panels", panels}});
-}
-
-std::string report_json(const RetargetReport& report) {
-    Json clips = Json::array();
-    for (const RetargetReport::Line& line : report.clips) {
-        clips.push_back(
-            {{"clip", line.clip}, {"file", line.file}, {"frames", line.frames}, {"fps", rounded(line.fps)}});
-    }
-    return text_of({{"clips", clips},
-                    {"leg_ratio", rounded(report.leg_ratio)},
-                    {"hub_ratio", rounded(report.hub_ratio)},
-                    {"findings", json_of(report.findings)}});
-}
-
-std::string report_json(const Pairing& pairing) {
-    Json leftovers = Json::array();
-    for (const Leftover& leftover : pairing.leftovers) {
-        leftovers.push_back({{"chain", leftover.chain},
-                             {"of", leftover.of_source ? "source" : "target"},
-                             {"reason", leftover.reason}});
-    }
-    return text_of({{"format", "dendraxis-pairing"},
-                    {"version", 1},
-                    {"source", pairing.source.character},
-                    {"target", pairing.target.character},
-                    {"chains", chain_pairs(pairing)},
-                    {"leftovers", leftovers},
-                    {"findings", json_of(pairing.findings)}});
 }
 
 }  // namespace dendraxis::io

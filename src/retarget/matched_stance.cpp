@@ -86,7 +86,7 @@ class StanceMatcher {
  public:
     explicit StanceMatcher(const Pairing& pairing)
         : pairing_(pairing),
-          source_(rest_in_model_space(pairing.source.skeleton)),
+          source_(source_stance_in_model_space(pairing)),
           target_rest_(rest_in_model_space(pairing.target.skeleton)),
           target_(target_rest_),
           turns_(target_rest_.size(), Quat::Identity()),
@@ -100,10 +100,18 @@ class StanceMatcher {
             turns_[b] = parent == k_no_bone ? Quat::Identity() : turns_[static_cast<std::size_t>(parent)];
             follow_parent(bone);
             const auto [chain, index] = chain_of(bone);
-            if (chain != nullptr) turn(*chain, index);
+            if (chain != nullptr) {
+                const Quat unmatched = turns_[b];
+                turn(*chain, index);
+                const ChainPair* entry = pairing_.entry_of(*chain);
+                if (entry != nullptr && entry->strength < 1.0f)
+                    turns_[b] = unmatched.slerp(std::max(0.0f, entry->strength), turns_[b]);
+            }
             target_[b].rotation = (turns_[b] * target_rest_[b].rotation).normalized();
         }
-        return {turns_, hub_drop()};
+        const float drop = hub_drop();
+        turn_by_hand();
+        return {turns_, drop};
     }
 
  private:
@@ -226,6 +234,18 @@ class StanceMatcher {
         return shortest_arc(from - up * up.dot(from), to - up * up.dot(to));
     }
 
+    // What is turned by hand comes last and takes along what hangs below.
+    void turn_by_hand() {
+        const Chart& target = pairing_.target;
+        std::vector<Transform> pose = stance_pose(target, pairing_.settings.target_stance);
+        pose = turned_pose(target, std::move(pose), pairing_.settings.turns);
+        to_model_space(target.skeleton, pose, pose);
+        for (std::size_t b = 0; b < turns_.size(); ++b) {
+            const Quat by_hand = pose[b].rotation * target_rest_[b].rotation.conjugate();
+            turns_[b] = (by_hand * turns_[b]).normalized();
+        }
+    }
+
     float hub_drop() const {
         float rise = 0.0f;
         int legs = 0;
@@ -247,6 +267,15 @@ class StanceMatcher {
 };
 
 }  // namespace
+
+std::vector<Transform> source_stance_in_model_space(const Pairing& pairing) {
+    const Skeleton& skeleton = pairing.source.skeleton;
+    std::vector<Transform> pose = pairing.source_stance.size() == skeleton.size()
+                                      ? pairing.source_stance
+                                      : stance_pose(pairing.source, pairing.settings.source_stance.name);
+    to_model_space(skeleton, pose, pose);
+    return pose;
+}
 
 MatchedStance match_stance(const Pairing& pairing) {
     return StanceMatcher(pairing).match();

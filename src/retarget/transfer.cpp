@@ -35,8 +35,8 @@ Transfer::Transfer(const Pairing& pairing)
       to_target_(pairing.target.to_upright().conjugate() * pairing.source.to_upright()),
       source_hub_(hub_of(pairing.source)),
       target_hub_(hub_of(pairing.target)) {
-    for (const Transform& rest : rest_in_model_space(source_))
-        source_rest_inverse_.push_back(rest.rotation.conjugate());
+    for (const Transform& stance : source_stance_in_model_space(pairing))
+        source_rest_inverse_.push_back(stance.rotation.conjugate());
     const MatchedStance stance = match_stance(pairing);
     compile_turns(pairing, stance.turns);
     compile_travel(pairing, stance.hub_drop);
@@ -198,6 +198,7 @@ Clip Transfer::apply(const Clip& clip) const {
     place_hands(take);
     if (settings.clearance) clear_arms(take);
     if (settings.hands) keep_hands_together(take);
+    if (settings.ranges) keep_in_ranges(take);
     return result;
 }
 

@@ -46,6 +46,15 @@ const Gate* gate_of(std::string_view measure) noexcept {
 
 }  // namespace
 
+const std::vector<std::string>& measure_names() {
+    static const std::vector<std::string> k_names = [] {
+        std::vector<std::string> names;
+        for (const Gate& gate : k_gates) names.emplace_back(gate.measure);
+        return names;
+    }();
+    return k_names;
+}
+
 float default_gate(std::string_view measure) noexcept {
     const Gate* gate = gate_of(measure);
     return gate == nullptr ? -1.0f : gate->most;

@@ -1,6 +1,7 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/retarget/joint_turn.hpp>
 #include <dendraxis/retarget/travel.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -254,7 +255,19 @@ class Reviewer {
         return flips;
     }
 
-    Measure range_overshoot() const { return {"range_overshoot_deg", 0.0f, -1, ""}; }
+    Measure range_overshoot() const {
+        Measure over{"range_overshoot_deg", 0.0f, -1, ""};
+        const std::vector<JointFrame> joints = joint_frames(pairing_.target);
+        for (std::size_t i = 0; i < joints.size(); ++i) {
+            const JointRange& limit = pairing_.target.ranges[i];
+            for (std::size_t f = 0; f < frames(); ++f) {
+                const Quat& local = result_.frame(f)[static_cast<std::size_t>(limit.bone)].rotation;
+                worst(over, overshoot(limit.range, joints[i].turn(local)) * k_degrees, f,
+                      pairing_.target.skeleton.bone(limit.bone).label);
+            }
+        }
+        return over;
+    }
 
     Measure travel_error() const {
         Measure travel{"travel_error_pct", 0.0f, -1, ""};

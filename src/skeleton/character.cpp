@@ -37,4 +37,32 @@ Extents rest_extents(const Skeleton& skeleton, std::span<const SkinnedMesh> mesh
     return {box.min(), box.max()};
 }
 
+std::vector<Transform> bind_pose(const Character& character) {
+    const Skeleton& skeleton = character.skeleton;
+    std::vector<Affine> rest(skeleton.size());
+    to_model_matrices(skeleton, rest_pose(skeleton), rest);
+    std::vector<Transform> model = rest_in_model_space(skeleton);
+    std::vector<char> bound(skeleton.size(), 0);
+    for (const SkinnedMesh& mesh : character.meshes) {
+        if (mesh.bones.empty()) continue;
+        // The mesh's own space, found by the first of its bones, which is taken to rest where it was bound.
+        const Affine to_model = rest[static_cast<std::size_t>(mesh.bones[0])] * mesh.inverse_bind[0];
+        for (std::size_t k = 0; k < mesh.bones.size(); ++k) {
+            const auto bone = static_cast<std::size_t>(mesh.bones[k]);
+            if (bound[bone]) continue;
+            bound[bone] = 1;
+            model[bone] = from_affine(to_model * mesh.inverse_bind[k].inverse());
+        }
+    }
+    std::vector<Transform> local(skeleton.size());
+    for (std::size_t i = 0; i < skeleton.size(); ++i) {
+        const int parent = skeleton.bones()[i].parent;
+        const Transform& above =
+            parent == k_no_bone ? skeleton.above() : model[static_cast<std::size_t>(parent)];
+        if (!bound[i]) model[i] = above * skeleton.bones()[i].rest;
+        local[i] = inverse(above) * model[i];
+    }
+    return local;
+}
+
 }  // namespace dendraxis

@@ -4,8 +4,10 @@
 #include <dendraxis/base/finding.hpp>
 #include <dendraxis/chart/body_shape.hpp>
 #include <dendraxis/chart/bone_names.hpp>
+#include <dendraxis/chart/posture.hpp>
 #include <dendraxis/skeleton/character.hpp>
 
+#include <map>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -51,6 +53,8 @@ struct Chart {
     std::vector<Helper> helpers;
     BodyShape
         shape;  ///< fitted to these chains; fit it anew (`body_shape`) where chains were changed by hand
+    std::map<std::string, std::vector<BoneTurn>> stances;  ///< by name, turned away from the rest
+    std::vector<JointRange> ranges;
     Findings findings;
 
     /// The chain of that name, or null.
@@ -70,6 +74,20 @@ Chart chart(const Skeleton& skeleton);
 
 /// Puts the chains in the order that people read a body in: trunk, left from the top down, right.
 void sort_chains(Chart& chart);
+
+/// The pose of a named stance of the chart, local; its rest where `name` is empty or `rest`. Throws `Error`,
+/// naming the nearest, where there is none of that name.
+std::vector<Transform> stance_pose(const Chart& chart, const std::string& name);
+
+/// The local pose turned by hand, bone by bone, about axes of the upright frame. Throws `Error` where a bone
+/// does not exist.
+std::vector<Transform> turned_pose(const Chart& chart, std::vector<Transform> pose,
+                                   std::span<const BoneTurn> turns);
+
+/// A joint's range as a sheet gives it, for where the bone points at rest. Where `about` is zero it bends
+/// about what is left of the character (about up, for a bone that points there).
+Range range_of(const Chart& chart, int bone, const AngleSpan& twist, const AngleSpan& bend,
+               const AngleSpan& side, const Vec3& about);
 
 /// Hip to ankle along the bones at rest, mean of both legs, in metres; 0 where there is no leg.
 float leg_length(const Chart& chart);

@@ -1,7 +1,7 @@
 // What a person may set about how motion is carried: all of it has a sensible value to start with.
 #pragma once
 
-#include <dendraxis/base/transform.hpp>
+#include <dendraxis/chart/posture.hpp>
 
 #include <map>
 #include <string>
@@ -35,12 +35,6 @@ struct EffectorOffset {
     Vec3 metres = Vec3::Zero();  ///< in the target's upright frame: to its left, up, forward
 };
 
-/// A bone of the target turned by hand in its matched stance; what hangs below turns with it.
-struct BoneTurn {
-    std::string bone;
-    Vec3 degrees = Vec3::Zero();  ///< rotation vector in the target's upright frame
-};
-
 /// The source pose that the target is matched to.
 struct SourceStance {
     std::string name;  ///< `rest`, or a stance of the source's sheet; empty: its rest
@@ -50,8 +44,8 @@ struct SourceStance {
 
 struct PairingSettings {
     SourceStance source_stance;
-    std::string target_stance;  ///< a stance of the target's sheet that goes on top; empty: none
-    std::vector<BoneTurn> turns;
+    std::string target_stance;       ///< a stance of the target's sheet that goes on top; empty: none
+    std::vector<BoneTurn> turns;     ///< of the target's bones in its matched stance, on top of that
     std::vector<TravelRule> travel;  ///< the first that fits a clip counts; none: scaled
     std::vector<ContactSpan> contacts;
     std::vector<EffectorOffset> offsets;

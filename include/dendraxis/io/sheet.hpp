@@ -3,6 +3,7 @@
 
 #include <dendraxis/chart/pairing.hpp>
 #include <dendraxis/chart/survey.hpp>
+#include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/compare.hpp>
 
 #include <filesystem>
@@ -26,9 +27,9 @@ Rig load_rig(const std::filesystem::path& file, float fps = 0.0f);
 /// differs from what is found now; the rest is found.
 Rig rechart(const std::filesystem::path& sheet, const std::filesystem::path& character = {});
 
-/// A pairing file, for these two charts. Chains it does not mention are left unpaired. Throws `Error`, naming
-/// the nearest chain where one does not exist.
-Pairing read_pairing(const std::filesystem::path& file, Chart source, Chart target);
+/// A pairing file, for these two characters, with all its settings. Chains it does not mention are left
+/// unpaired. Throws `Error`, naming the nearest chain, bone, stance or clip where one does not exist.
+Pairing read_pairing(const std::filesystem::path& file, const Rig& source, const Rig& target);
 
 /// The texts of the files and of the tool's `--json`. `folder` is where a sheet will stand: its character is
 /// named relative to it.
@@ -57,5 +58,6 @@ struct RetargetReport {
 
 std::string report_json(const RetargetReport& report);
 std::string report_json(const Pairing& pairing);
+std::string review_json(const Review& review);
 
 }  // namespace dendraxis::io

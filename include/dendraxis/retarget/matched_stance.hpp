@@ -22,7 +22,12 @@ struct MatchedStance {
 /// rest and only turn their heading, so that soles stay flat; the hub and the head keep theirs. Where several
 /// paired chains start at the end of a chain (fingers at a hand, shoulders at a chest), they settle its
 /// twist.
+/// A chain's strength says how much of it is done; what the pairing's settings turn by hand comes on top.
+/// Throws `Error` where they name a stance or bone that does not exist.
 MatchedStance match_stance(const Pairing& pairing);
+
+/// The source pose that the target is matched to, in model space: what the settings name, else the rest.
+std::vector<Transform> source_stance_in_model_space(const Pairing& pairing);
 
 /// For every bone of a chain, how far along the chain its tail lies: 0 at the first bone's head, 1 at `tail`.
 /// `heads` and `tail` are positions. A chain without length is shared evenly.

@@ -46,6 +46,9 @@ struct Review {
     bool passed = true;  ///< whether all gates hold
 };
 
+/// The names of all measures, in their order.
+const std::vector<std::string>& measure_names();
+
 /// The most that passes, where the pairing's settings say nothing else; negative: no gate.
 float default_gate(std::string_view measure) noexcept;
 

@@ -32,6 +32,9 @@ struct Character {
     const Clip& clip(std::string_view clip_name) const;
 };
 
+/// The local pose in which the surface was bound to the bones; bones that move no surface keep their rest.
+std::vector<Transform> bind_pose(const Character& character);
+
 /// The lowest and highest corner of all that shows, in model space at rest: the meshes, or the joints where
 /// there is no mesh.
 struct Extents {

@@ -1,0 +1,73 @@
+#include "json_text.hpp"
+
+#include <dendraxis/base/nearest_name.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis::io {
+namespace {
+
+std::string laid_out(const Json& value, const std::string& indent, bool in_list = false) {
+    if (!value.is_structured() || value.empty()) return value.dump();
+    const bool list = value.is_array();
+    const bool plain =
+        std::none_of(value.begin(), value.end(), [](const Json& item) { return item.is_structured(); });
+    const bool one_line = plain && (list || (in_list && value.dump().size() < 90));
+    const std::string inner = indent + "  ";
+    std::string text;
+    for (const auto& [key, item] : value.items()) {
+        if (!text.empty()) text += one_line ? ", " : ",\n" + inner;
+        text += (list ? "" : Json(key).dump() + ": ") + laid_out(item, inner, list);
+    }
+    if (!one_line) text = "\n" + inner + text + "\n" + indent;
+    return (list ? "[" : "{") + text + (list ? "]" : "}");
+}
+
+}  // namespace
+
+double rounded(float value) {
+    return std::round(static_cast<double>(value) * 1e6) / 1e6;
+}
+
+Json json_of(const Vec3& vector) {
+    return {rounded(vector.x()), rounded(vector.y()), rounded(vector.z())};
+}
+
+Json bone_json(const Skeleton& skeleton, int bone) {
+    return bone == k_no_bone ? Json(nullptr) : Json(skeleton.bone(bone).label);
+}
+
+Json json_of(const Findings& findings) {
+    Json list = Json::array();
+    for (const Finding& finding : findings) {
+        list.push_back({{"severity", to_string(finding.severity)},
+                        {"code", finding.code},
+                        {"where", finding.where},
+                        {"message", finding.message},
+                        {"advice", finding.advice}});
+    }
+    return list;
+}
+
+std::string text_of(const Json& document) {
+    return laid_out(document, "") + "\n";
+}
+
+int bone_named(const JsonDocument& document, const Skeleton& skeleton, const Json& value,
+               const std::string& pointer) {
+    const std::string name = value.get<std::string>();
+    const int bone = skeleton.find(name);
+    if (bone != k_no_bone) return bone;
+    std::vector<std::string> labels;
+    for (const Bone& candidate : skeleton.bones()) labels.push_back(candidate.label);
+    const std::string nearest = nearest_name(name, labels);
+    document.fail("there is no bone '" + name + "'", pointer,
+                  nearest.empty() ? "see `dendraxis survey`" : "did you mean '" + nearest + "'?");
+}
+
+Vec3 vector_of(const Json& value) {
+    return {value[0].get<float>(), value[1].get<float>(), value[2].get<float>()};
+}
+
+}  // namespace dendraxis::io

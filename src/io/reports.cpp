@@ -1,0 +1,75 @@
+// What the commands print with --json.
+#include "json_text.hpp"
+
+#include <dendraxis/io/sheet.hpp>
+
+namespace dendraxis::io {
+
+std::string survey_json(const Survey& survey) {
+    const Chart& chart = survey.chart;
+    Json clips = Json::array();
+    for (const ClipSummary& clip : survey.clips) {
+        clips.push_back({{"name", clip.name},
+                         {"fps", rounded(clip.fps)},
+                         {"frames", clip.frames},
+                         {"seconds", rounded(clip.seconds)},
+                         {"travel", rounded(clip.travel)},
+                         {"moving_bones", clip.moving}});
+    }
+    Json bones = Json::array();
+    for (const Bone& bone : chart.skeleton.bones()) {
+        bones.push_back({{"bone", bone.label}, {"parent", bone_json(chart.skeleton, bone.parent)}});
+    }
+    return text_of({{"character",
+                     {{"file", chart.file},
+                      {"up", json_of(chart.up)},
+                      {"facing", json_of(chart.facing)},
+                      {"height", rounded(chart.height)},
+                      {"floor", rounded(chart.floor)},
+                      {"stance", to_string(chart.stance)},
+                      {"unit", survey.unit}}},
+                    {"hub", bone_json(chart.skeleton, chart.hub)},
+                    {"ground", bone_json(chart.skeleton, chart.ground)},
+                    {"bones", bones},
+                    {"meshes", survey.meshes},
+                    {"vertices", survey.vertices},
+                    {"triangles", survey.triangles},
+                    {"clips", clips},
+                    {"findings", json_of(survey.findings)}});
+}
+
+std::string comparison_json(const Comparison& comparison) {
+    Json differences = Json::array();
+    for (const BoneDifference& d : comparison.differences) {
+        differences.push_back({{"bone", d.bone},
+                               {"what", d.what},
+                               {"other", d.other},
+                               {"metres", rounded(d.metres)},
+                               {"degrees", rounded(d.degrees)}});
+    }
+    return text_of({{"likeness", to_string(comparison.likeness)},
+                    {"differences", differences},
+                    {"advice", comparison.advice}});
+}
+
+std::string findings_json(const Findings& findings) {
+    return text_of({{"findings", json_of(findings)}});
+}
+
+std::string picture_json(const std::string& file, int width, int height, std::size_t panels) {
+    return text_of({{"file", file}, {"width", width}, {"height", height}, {"panels", panels}});
+}
+
+std::string report_json(const RetargetReport& report) {
+    Json clips = Json::array();
+    for (const RetargetReport::Line& line : report.clips) {
+        clips.push_back(
+            {{"clip", line.clip}, {"file", line.file}, {"frames", line.frames}, {"fps", rounded(line.fps)}});
+    }
+    return text_of({{"clips", clips},
+                    {"leg_ratio", rounded(report.leg_ratio)},
+                    {"hub_ratio", rounded(report.hub_ratio)},
+                    {"findings", json_of(report.findings)}});
+}
+
+}  // namespace dendraxis::io
