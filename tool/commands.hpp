@@ -58,9 +58,33 @@ struct RetargetArguments {
     fs::path source;
     fs::path target;
     fs::path pairing;
+    std::vector<fs::path> motions;
     std::vector<std::string> clips;
     fs::path out;
     fs::path out_dir;
+    std::string prefix;
+    std::string suffix;
+    float fps = 0.0f;
+    int jobs = 0;
+    bool json = false;
+};
+
+struct ReviewArguments {
+    fs::path source;
+    fs::path result;
+    fs::path target;
+    fs::path pairing;
+    std::vector<std::string> clips;
+    std::string prefix;
+    std::string suffix;
+    bool gate = false;
+    bool json = false;
+};
+
+struct ConvertArguments {
+    fs::path in;
+    fs::path out;
+    std::string clip;
     float fps = 0.0f;
     bool json = false;
 };
@@ -87,6 +111,8 @@ int run_rebind(const RebindArguments& arguments);
 int run_chart(const ChartArguments& arguments);
 int run_pair(const PairArguments& arguments);
 int run_retarget(const RetargetArguments& arguments);
+int run_review(const ReviewArguments& arguments);
+int run_convert(const ConvertArguments& arguments);
 int run_draw(const DrawArguments& arguments);
 int run_demo(const DemoArguments& arguments);
 

@@ -93,8 +93,11 @@ int parse_and_run(int count, char** words) {
                     "retarget --source hero.glb --target villain.glb --clip walk -o villain-moving.glb",
                     retarget.json, chosen, [&] { return run_retarget(retarget); });
     c->add_option("--source", retarget.source, "the character whose clips are carried over")
-        ->option_text("FILE REQUIRED")
-        ->required();
+        ->option_text("FILE");
+    c->add_option("--motion", retarget.motions,
+                  "a file with clips (.glb, .gltf, .bvh) or a folder of them; may be given several times")
+        ->allow_extra_args(false)
+        ->option_text("FILE");
     c->add_option("--target", retarget.target, "the character that gets them")
         ->option_text("FILE REQUIRED")
         ->required();
@@ -106,9 +109,44 @@ int parse_and_run(int count, char** words) {
     c->add_option("-o,--out", retarget.out, "one GLB: the target with all the clips")->option_text("FILE");
     c->add_option("--out-dir", retarget.out_dir, "a folder: one GLB a clip, named after it")
         ->option_text("DIR");
+    c->add_option("--prefix", retarget.prefix, "put before each clip's name")->option_text("TEXT");
+    c->add_option("--suffix", retarget.suffix, "put behind each clip's name")->option_text("TEXT");
+    c->add_option("--jobs", retarget.jobs, "threads; where not given, one a core")
+        ->check(CLI::Range(1, 256))
+        ->option_text("N");
     c->add_option("--fps", retarget.fps,
                   "frames a second; where not given, the rate of the source's own keys")
         ->check(CLI::Range(1.0, 1000.0));
+
+    ReviewArguments review;
+    c = add_command(app, "review", "Measure a result against its source: feet, reach, clipping, pops, travel",
+                    "review --source hero.glb --result villain-moving.glb --gate", review.json, chosen,
+                    [&] { return run_review(review); });
+    c->add_option("--source", review.source, "the character whose clips were carried over")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("--result", review.result, "the file that `retarget` wrote")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("--target", review.target, "the target's rig sheet, where it has one")->option_text("FILE");
+    c->add_option("--pairing", review.pairing, "the pairing that was used; its gates count")
+        ->option_text("FILE");
+    c->add_option("--clip", review.clips, "only this clip of the source; may be given several times")
+        ->allow_extra_args(false)
+        ->option_text("NAME");
+    c->add_option("--prefix", review.prefix, "what `retarget` put before each clip's name")
+        ->option_text("TEXT");
+    c->add_option("--suffix", review.suffix, "what `retarget` put behind each clip's name")
+        ->option_text("TEXT");
+    c->add_flag("--gate", review.gate, "exit with status 1 where a measure is over its gate");
+
+    ConvertArguments convert;
+    c = add_command(app, "convert", "Turn .bvh into .glb, or a clip of a .glb into .bvh",
+                    "convert walk.bvh walk.glb", convert.json, chosen, [&] { return run_convert(convert); });
+    c->add_option("IN", convert.in, "a .bvh, .glb or .gltf file")->option_text("FILE REQUIRED")->required();
+    c->add_option("OUT", convert.out, "the result (.glb or .bvh)")->option_text("FILE REQUIRED")->required();
+    c->add_option("--clip", convert.clip, "this clip; a .bvh file holds one")->option_text("NAME");
+    c->add_option("--fps", convert.fps, "frames a second; where not given, the file's own")->option_text("N");
 
     DrawArguments draw;
     c = add_command(app, "draw", "Draw a picture of a character, or of two side by side",

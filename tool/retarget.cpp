@@ -1,118 +1,78 @@
 #include "commands.hpp"
 
-#include <dendraxis/base/error.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/sheet.hpp>
-#include <dendraxis/io/write_file.hpp>
-#include <dendraxis/retarget/lost_motion.hpp>
-#include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/io/retarget_set.hpp>
 
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <thread>
+
+#include <unistd.h>
 
 namespace dendraxis::tool {
 namespace {
 
-std::vector<const Clip*> chosen_clips(const Character& source, const std::vector<std::string>& names) {
-    std::vector<const Clip*> clips;
-    for (const std::string& name : names) clips.push_back(&source.clip(name));
-    if (names.empty()) {
-        for (const Clip& clip : source.clips) clips.push_back(&clip);
-    }
-    if (clips.empty())
-        throw Error(source.file, "holds no clips that move its bones", "", "name a source that has clips");
-    return clips;
-}
-
-// A clip's name as a file's name.
-std::string file_name(std::string name) {
-    for (char& letter : name) {
-        if (letter == '/' || letter == '\\' || letter == ':' || static_cast<unsigned char>(letter) < ' ')
-            letter = '_';
-    }
-    return name + ".glb";
-}
-
 void check_arguments(const RetargetArguments& arguments) {
-    if (arguments.out.empty() == arguments.out_dir.empty()) {
+    if (arguments.out.empty() == arguments.out_dir.empty())
         throw UsageError("retarget: give either -o OUT.glb or --out-dir DIR");
-    }
-    if (!arguments.out.empty() && arguments.out.extension() != ".glb") {
+    if (!arguments.out.empty() && arguments.out.extension() != ".glb")
         throw UsageError(arguments.out.string() + ": the output must end in .glb");
-    }
+    if (arguments.source.empty() && arguments.motions.empty())
+        throw UsageError("retarget: give --source CHARACTER, or --motion FILE, or both");
+    if (arguments.source.empty() && !arguments.pairing.empty())
+        throw UsageError("retarget: --pairing needs the --source that it was made for");
+    std::vector<fs::path> inputs = arguments.motions;
+    inputs.insert(inputs.end(), {arguments.source, arguments.target, arguments.pairing});
+    if (!arguments.out.empty()) check_not_input(arguments.out, inputs);
 }
 
-std::vector<io::OutputFile> make_files(const RetargetArguments& arguments, const Character& target,
-                                       std::vector<Clip>& results, io::RetargetReport& report) {
-    std::vector<io::OutputFile> files;
-    if (!arguments.out.empty()) {
-        files.push_back({arguments.out, io::glb_with_clips(target, results)});
-        for (io::RetargetReport::Line& line : report.clips) line.file = arguments.out.string();
-        return files;
-    }
-    for (std::size_t i = 0; i < results.size(); ++i) {
-        files.push_back(
-            {arguments.out_dir / file_name(results[i].name), io::glb_with_clips(target, {&results[i], 1})});
-        report.clips[i].file = files.back().path.string();
-        for (std::size_t k = 0; k < i; ++k) {
-            if (files[k].path == files[i].path)
-                throw Error(files[i].path.string(), "two clips would be written to this file", "",
-                            "use -o to write all clips to one file");
-        }
-    }
-    return files;
+// A bar on a terminal's standard error; nothing elsewhere.
+void show_progress(std::size_t done, std::size_t all, const std::string& name) {
+    static const bool k_shows = isatty(STDERR_FILENO) != 0;
+    if (!k_shows || all < 2) return;
+    const std::size_t filled = 30 * done / all;
+    fmt::print(stderr, "\r[{}{}] {}/{} {:<32.32}", std::string(filled, '#'), std::string(30 - filled, '.'),
+               done, all, name);
+    if (done == all) fmt::print(stderr, "\r{:>80}\r", "");
 }
 
 }  // namespace
 
 int run_retarget(const RetargetArguments& arguments) {
     check_arguments(arguments);
-    const io::Rig source = io::load_rig(arguments.source, arguments.fps);
-    const io::Rig target = io::load_rig(arguments.target);
-    const std::vector<const Clip*> clips = chosen_clips(source.character, arguments.clips);
-    const Pairing pairing = arguments.pairing.empty()
-                                ? pair(source.chart, target.chart)
-                                : io::read_pairing(arguments.pairing, source, target);
-    const Transfer transfer(pairing);
-
-    io::RetargetReport report;
-    report.leg_ratio = transfer.leg_ratio();
-    report.hub_ratio = transfer.hub_ratio();
-    report.findings = pairing.findings;
-    std::vector<Clip> results;
-    for (const Clip* clip : clips) {
-        results.push_back(transfer.apply(*clip));
-        report.clips.push_back({clip->name, "", clip->frame_count(), clip->fps});
-        const Findings lost = lost_motion(pairing, *clip);
-        report.findings.insert(report.findings.end(), lost.begin(), lost.end());
-        const auto& own = target.character.clips;
-        if (std::any_of(own.begin(), own.end(), [&](const Clip& c) { return c.name == clip->name; })) {
-            report.findings.push_back({Severity::note, "retarget.clip-replaced", clip->name,
-                                       "the target had a clip of this name; the new one takes its place",
-                                       ""});
-        }
-    }
-    const std::vector<io::OutputFile> files = make_files(arguments, target.character, results, report);
-    for (const io::OutputFile& file : files) {
-        check_not_input(file.path, {arguments.source, arguments.target, arguments.pairing,
-                                    source.character.file, target.character.file});
-    }
-    io::write_files(files);
-
+    const int cores = static_cast<int>(std::max(1u, std::thread::hardware_concurrency()));
+    const io::RetargetSet set{arguments.source,
+                              arguments.target,
+                              arguments.pairing,
+                              arguments.motions,
+                              arguments.clips,
+                              arguments.out,
+                              arguments.out_dir,
+                              arguments.prefix,
+                              arguments.suffix,
+                              arguments.fps,
+                              arguments.jobs > 0 ? arguments.jobs : cores};
+    const io::RetargetReport report = io::retarget_set(set, show_progress);
+    const auto failed = std::count_if(report.clips.begin(), report.clips.end(),
+                                      [](const auto& line) { return line.status == "failed"; });
+    const int status = failed > 0 ? k_gate_failed : k_done;
     if (arguments.json) {
         fmt::print("{}", io::report_json(report));
-        return k_done;
+        return status;
     }
-    fmt::print("{}\n", bold(fmt::format("{} -> {}", pairing.source.character, pairing.target.character)));
-    fmt::print("  {} chains paired; travel x {:.3f}, hub height x {:.3f}\n\n", pairing.chains.size(),
-               report.leg_ratio, report.hub_ratio);
-    fmt::print("  {:<24} {:>6} {:>6}  {}\n", "clip", "frames", "fps", "file");
+    const auto& from = arguments.source.empty() ? arguments.motions.front() : arguments.source;
+    fmt::print("{}\n", bold(fmt::format("{} -> {}", from.stem().string(), arguments.target.stem().string())));
+    if (report.chains > 0)
+        fmt::print("  {} chains paired; travel x {:.3f}, hub height x {:.3f}\n", report.chains,
+                   report.leg_ratio, report.hub_ratio);
+    fmt::print("\n  {:<24} {:>6} {:>6}  {:<10}  {}\n", "clip", "frames", "fps", "", "file");
     for (const io::RetargetReport::Line& line : report.clips) {
-        fmt::print("  {:<24} {:>6} {:>6g}  {}\n", line.clip, line.frames, line.fps, line.file);
+        fmt::print("  {:<24} {:>6} {:>6g}  {:<10}  {}\n", line.clip, line.frames, line.fps, line.status,
+                   line.error.empty() ? line.file : line.error);
     }
+    if (failed > 0) fmt::print("\n  {} of {} failed\n", failed, report.clips.size());
     print_findings(report.findings);
-    return k_done;
+    return status;
 }
 
 }  // namespace dendraxis::tool

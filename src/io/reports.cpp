@@ -63,8 +63,12 @@ std::string picture_json(const std::string& file, int width, int height, std::si
 std::string report_json(const RetargetReport& report) {
     Json clips = Json::array();
     for (const RetargetReport::Line& line : report.clips) {
-        clips.push_back(
-            {{"clip", line.clip}, {"file", line.file}, {"frames", line.frames}, {"fps", rounded(line.fps)}});
+        clips.push_back({{"clip", line.clip},
+                         {"file", line.file},
+                         {"frames", line.frames},
+                         {"fps", rounded(line.fps)},
+                         {"status", line.status}});
+        if (!line.error.empty()) clips.back()["error"] = line.error;
     }
     return text_of({{"clips", clips},
                     {"leg_ratio", rounded(report.leg_ratio)},

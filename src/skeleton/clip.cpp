@@ -35,4 +35,16 @@ void sample(const Clip& clip, float seconds, std::span<Transform> pose) noexcept
     }
 }
 
+Clip resampled(const Clip& clip, float fps) {
+    Clip result;
+    result.name = clip.name;
+    result.fps = fps;
+    result.bone_count = clip.bone_count;
+    const auto frames =
+        clip.frame_count() == 0 ? 0 : static_cast<std::size_t>(std::lround(clip.seconds() * fps)) + 1;
+    result.transforms.resize(frames * clip.bone_count);
+    for (std::size_t f = 0; f < frames; ++f) sample(clip, static_cast<float>(f) / fps, result.frame(f));
+    return result;
+}
+
 }  // namespace dendraxis

@@ -7,6 +7,7 @@
 #include <cstdint>
 #include <filesystem>
 #include <span>
+#include <string>
 #include <vector>
 
 namespace dendraxis::io {
@@ -15,7 +16,10 @@ struct LoadOptions {
     float fps = 0.0f;  ///< frames a second to sample clips at; 0: the rate that the file's own keys lie on
 };
 
-/// Reads a character from a .glb or .gltf file.
+/// Whether a file's name ends in `ending` (`.bvh`), in capitals or not.
+bool same_ending(const std::filesystem::path& file, const std::string& ending);
+
+/// Reads a character from a .glb or .gltf file, or bare bones and a clip from a .bvh file.
 /// Bones are: every joint of every skin; what stands between joints; what hangs below them and shows nothing;
 /// a node above them that some clip moves. Without a skin the node tree is the skeleton. Throws `Error` where
 /// the file is missing, damaged, or holds no bones. Not safe to call on one file that another thread writes.
@@ -23,8 +27,13 @@ Character load_character(const std::filesystem::path& file, const LoadOptions& o
 
 /// The file `character.file` as it is, with `clips` (of `character.skeleton`) added as animations, as a GLB.
 /// A clip takes the place of an animation of the same name. Buffers and images are brought into the GLB; all
-/// else comes back as it was. Keys are reduced as `reduce_keys` says. Throws `Error`.
-std::vector<std::uint8_t> glb_with_clips(const Character& character, std::span<const Clip> clips);
+/// else comes back as it was. Keys are reduced as `reduce_keys` says. `stamp` is kept in the file, for
+/// `stamp_of`. Throws `Error`.
+std::vector<std::uint8_t> glb_with_clips(const Character& character, std::span<const Clip> clips,
+                                         const std::string& stamp = {});
+
+/// The stamp that a GLB was written with; empty where there is no such file or no stamp in it.
+std::string stamp_of(const std::filesystem::path& glb);
 
 /// A new GLB made from the object alone: bones, skin, plain colors, clips.
 std::vector<std::uint8_t> new_glb(const Character& character);

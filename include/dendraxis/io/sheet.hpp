@@ -49,10 +49,13 @@ struct RetargetReport {
         std::string file;
         std::size_t frames = 0;
         float fps = 0.0f;
+        std::string status;  ///< `done`, `up to date` or `failed`
+        std::string error;   ///< why it failed
     };
     std::vector<Line> clips;
     float leg_ratio = 1.0f;
     float hub_ratio = 1.0f;
+    std::size_t chains = 0;  ///< that are paired
     Findings findings;
 };
 

@@ -26,4 +26,7 @@ struct Clip {
 /// Rotations go the short way around. Never allocates or throws; safe to call from several threads.
 void sample(const Clip& clip, float seconds, std::span<Transform> pose) noexcept;
 
+/// The clip at another rate: as long as it was, to the nearest frame.
+Clip resampled(const Clip& clip, float fps);
+
 }  // namespace dendraxis

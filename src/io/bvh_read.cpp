@@ -1,0 +1,473 @@
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/io/bvh.hpp>
+#include <dendraxis/io/write_file.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+#include <charconv>
+#include <cmath>
+#include <set>
+
+namespace dendraxis::io {
+namespace {
+
+struct Channel {
+    bool is_rotation = false;
+    int axis = 0;
+};
+
+struct Joint {
+    std::string name;
+    int parent = k_no_bone;
+    Vec3 offset = Vec3::Zero();
+    std::vector<Channel> channels;
+};
+
+bool is_blank(char c) {
+    return c == ' ' || c == '\t' || c == '\r' || c == '\v' || c == '\f';
+}
+
+char lower(char c) {
+    return static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+}
+
+bool same_word(std::string_view a, std::string_view b) {
+    return std::equal(a.begin(), a.end(), b.begin(), b.end(),
+                      [](char x, char y) { return lower(x) == lower(y); });
+}
+
+/// Reads word by word, line breaks as blanks, comments passed over; knows its line.
+class Words {
+ public:
+    Words(std::string_view text, const std::string& name) : text_(text), name_(name) {}
+
+    [[noreturn]] void fail(const std::string& problem, const std::string& advice = "export it again") const {
+        throw Error(name_, problem, fmt::format("line {}", line_), advice);
+    }
+
+    bool at_end() {
+        skip();
+        return place_ >= text_.size();
+    }
+
+    std::string_view next() {
+        skip();
+        const std::size_t start = place_;
+        while (place_ < text_.size() && !is_blank(text_[place_]) && text_[place_] != '\n') {
+            // Braces are words of their own even where no blank stands around them.
+            if (text_[place_] == '{' || text_[place_] == '}') {
+                if (place_ == start) ++place_;
+                break;
+            }
+            ++place_;
+        }
+        return text_.substr(start, place_ - start);
+    }
+
+    std::string_view peek() {
+        const std::size_t place = place_;
+        const int line = line_;
+        const std::string_view word = next();
+        place_ = place;
+        line_ = line;
+        return word;
+    }
+
+    /// The rest of this line without the blanks around it; joints may have blanks in their names.
+    std::string_view rest_of_line() {
+        while (place_ < text_.size() && is_blank(text_[place_])) ++place_;
+        const std::size_t start = place_;
+        while (place_ < text_.size() && text_[place_] != '\n' && text_[place_] != '{') ++place_;
+        std::size_t end = place_;
+        while (end > start && is_blank(text_[end - 1])) --end;
+        return text_.substr(start, end - start);
+    }
+
+    float number() {
+        const std::string_view word = next();
+        if (word.empty()) fail("the file ends where a number should stand");
+        float value = 0.0f;
+        if (!parse(word, value)) fail(fmt::format("'{}' is no number", word));
+        return value;
+    }
+
+    /// The next number of the motion; false at the end of the file. This is where nearly all of the text
+    /// goes.
+    bool motion_number(float& value) {
+        const char* at = text_.data() + place_;
+        const char* const end = text_.data() + text_.size();
+        while (at != end && (is_blank(*at) || *at == '\n')) {
+            line_ += *at == '\n' ? 1 : 0;
+            ++at;
+        }
+        if (at == end) {
+            place_ = text_.size();
+            return false;
+        }
+        const auto [after, problem] = std::from_chars(at, end, value);
+        place_ = static_cast<std::size_t>((problem == std::errc{} ? after : at) - text_.data());
+        if (problem == std::errc{} && (after == end || is_blank(*after) || *after == '\n')) return true;
+        if (problem == std::errc{}) place_ = static_cast<std::size_t>(at - text_.data());
+        return odd_number(value);
+    }
+
+    int line() const { return line_; }
+
+    static bool parse(std::string_view word, float& value) {
+        std::string plain(word);
+        std::replace(plain.begin(), plain.end(), ',', '.');
+        const char* start = plain.data() + (plain.starts_with('+') ? 1 : 0);
+        const auto [after, problem] = std::from_chars(start, plain.data() + plain.size(), value);
+        if (problem == std::errc::result_out_of_range) value = 0.0f;  // too small to matter, or not finite
+        return problem != std::errc::invalid_argument && after == plain.data() + plain.size();
+    }
+
+ private:
+    // A comment, a sign or comma that from_chars does not know, or something that is no number at all.
+    bool odd_number(float& value) {
+        if (at_end()) return false;
+        const std::string_view word = next();
+        if (!parse(word, value)) {
+            if (!word.empty() &&
+                (same_word(word.substr(0, 3), "nan") || word.find("#IND") != std::string_view::npos ||
+                 word.find("#QNAN") != std::string_view::npos)) {
+                value = std::numeric_limits<float>::quiet_NaN();
+            } else {
+                fail(fmt::format("'{}' is no number", word.substr(0, 40)));
+            }
+        }
+        return true;
+    }
+
+    void skip() {
+        while (place_ < text_.size()) {
+            const char c = text_[place_];
+            if (c == '\n') {
+                ++line_;
+                ++place_;
+            } else if (is_blank(c)) {
+                ++place_;
+            } else if (c == '#' || text_.substr(place_, 2) == "//") {
+                while (place_ < text_.size() && text_[place_] != '\n') ++place_;
+            } else {
+                return;
+            }
+        }
+    }
+
+    std::string_view text_;
+    std::string name_;
+    std::size_t place_ = 0;
+    int line_ = 1;
+};
+
+class BvhReader {
+ public:
+    BvhReader(std::string_view text, const std::string& name) : words_(text, name), name_(name) {}
+
+    Character read() {
+        if (!same_word(words_.next(), "HIERARCHY"))
+            words_.fail("does not start with HIERARCHY", "name a BVH file");
+        while (same_word(words_.peek(), "ROOT") || same_word(words_.peek(), "JOINT")) {
+            words_.next();
+            read_joint(k_no_bone);
+        }
+        if (joints_.empty()) words_.fail("has no ROOT");
+        read_motion();
+        return make_character();
+    }
+
+ private:
+    void read_joint(int parent) {
+        const auto index = static_cast<int>(joints_.size());
+        joints_.push_back({std::string(words_.rest_of_line()), parent, Vec3::Zero(), {}});
+        read_body(index);
+    }
+
+    void read_end(int parent) {
+        // `End Site` is followed by braces with an offset, or by nothing at all.
+        words_.rest_of_line();
+        const auto index = static_cast<int>(joints_.size());
+        joints_.push_back(
+            {joints_[static_cast<std::size_t>(parent)].name + "_end", parent, Vec3::Zero(), {}});
+        if (words_.peek() == "{") {
+            read_body(index);
+        }
+        if (joints_[static_cast<std::size_t>(index)].offset.isZero() &&
+            joints_.size() == static_cast<std::size_t>(index) + 1) {
+            joints_.pop_back();  // it says nothing
+            ++empty_ends_;
+        }
+    }
+
+    void read_body(int index) {
+        const auto joint = static_cast<std::size_t>(index);
+        if (words_.next() != "{") words_.fail("'{' is missing after '" + joints_[joint].name + "'");
+        while (true) {
+            if (words_.at_end()) words_.fail("the file ends within '" + joints_[joint].name + "'");
+            const std::string word(words_.next());
+            if (word == "}") return;
+            if (same_word(word, "OFFSET")) {
+                for (int axis = 0; axis < 3; ++axis) joints_[joint].offset[axis] = words_.number();
+            } else if (same_word(word, "CHANNELS")) {
+                read_channels(joint);
+            } else if (same_word(word, "JOINT") || same_word(word, "ROOT")) {
+                read_joint(index);
+            } else if (same_word(word, "END")) {
+                read_end(index);
+            } else {
+                words_.fail("'" + word + "' is no part of a joint");
+            }
+        }
+    }
+
+    void read_channels(std::size_t joint) {
+        const float count = words_.number();
+        for (int i = 0; i < static_cast<int>(count); ++i) {
+            const std::string word(words_.next());
+            if (word.size() < 9 || word.size() > 9) words_.fail("'" + word + "' is no channel");
+            const int axis = lower(word[0]) - 'x';
+            const bool rotation = same_word(std::string_view(word).substr(1), "rotation");
+            if (axis < 0 || axis > 2 ||
+                (!rotation && !same_word(std::string_view(word).substr(1), "position")))
+                words_.fail("'" + word + "' is no channel", "channels are Xposition … Zrotation");
+            joints_[joint].channels.push_back({rotation, axis});
+        }
+    }
+
+    void read_motion() {
+        if (!same_word(words_.next(), "MOTION")) words_.fail("MOTION is missing after the hierarchy");
+        float stated = -1.0f;
+        for (int header = 0; header < 2; ++header) {
+            std::string word(words_.next());
+            while (!word.empty() && word.back() == ':') word.pop_back();
+            if (same_word(word, "Frames")) {
+                if (words_.peek() == ":") words_.next();
+                stated = words_.number();
+            } else if (same_word(word, "Frame") || same_word(word, "FrameTime")) {
+                if (same_word(word, "Frame")) words_.next();
+                if (words_.peek() == ":") words_.next();
+                read_frame_time();
+            } else {
+                words_.fail("'" + word + "' stands where Frames or Frame Time should");
+            }
+        }
+        for (const Joint& joint : joints_) width_ += joint.channels.size();
+        if (width_ == 0) words_.fail("no joint has channels");
+        if (stated > 0.0f) values_.reserve(static_cast<std::size_t>(stated) * width_);
+        float value = 0.0f;
+        while (words_.motion_number(value)) values_.push_back(value);
+        frames_ = values_.size() / width_;
+        if (values_.size() % width_ != 0)
+            note("bvh.cut-short", fmt::format("the last frame has {} of {} numbers and was left out",
+                                              values_.size() % width_, width_));
+        if (frames_ == 0) words_.fail("has no frames");
+        if (stated >= 0.0f && static_cast<std::size_t>(stated) != frames_)
+            note("bvh.frame-count",
+                 fmt::format("it says {} frames and holds {}; all were read", stated, frames_));
+    }
+
+    void read_frame_time() {
+        const std::string word(words_.next());
+        float seconds = 0.0f;
+        const std::size_t slash = word.find('/');
+        float above = 0.0f;
+        float below = 0.0f;
+        if (slash != std::string::npos && Words::parse(word.substr(0, slash), above) &&
+            Words::parse(word.substr(slash + 1), below) && below != 0.0f) {
+            seconds = above / below;
+        } else if (!Words::parse(word, seconds)) {
+            words_.fail("'" + word + "' is no frame time");
+        }
+        if (seconds > 1.0f && seconds <= 1000.0f) {
+            note("bvh.frame-time", fmt::format("the frame time {:g} is taken as frames a second", seconds));
+            seconds = 1.0f / seconds;
+        }
+        if (!(seconds > 1e-5f && seconds <= 1.0f)) {
+            note("bvh.frame-time",
+                 fmt::format("the frame time {:g} makes no sense; 30 frames a second are taken", seconds));
+            seconds = 1.0f / 30.0f;
+        }
+        fps_ = 1.0f / seconds;
+        // 0.0333333 is 30 frames a second.
+        const float whole = std::round(fps_);
+        if (std::abs(fps_ - whole) < 2e-4f * fps_) fps_ = whole;
+    }
+
+    void note(const std::string& code, const std::string& message) {
+        findings_.push_back({Severity::note, code, name_, message, ""});
+    }
+
+    // Metres in a unit of the file, by the figure's height: the likeliest of those in use.
+    float unit() {
+        std::vector<Vec3> places;
+        float low = 1e30f;
+        float high = -1e30f;
+        std::array<float, 3> least{1e30f, 1e30f, 1e30f};
+        std::array<float, 3> most{-1e30f, -1e30f, -1e30f};
+        for (const Joint& joint : joints_) {
+            const Vec3 place = joint.parent == k_no_bone
+                                   ? Vec3(Vec3::Zero())
+                                   : Vec3(places[static_cast<std::size_t>(joint.parent)] + joint.offset);
+            places.push_back(place);
+            for (std::size_t axis = 0; axis < 3; ++axis) {
+                least[axis] = std::min(least[axis], place[static_cast<int>(axis)]);
+                most[axis] = std::max(most[axis], place[static_cast<int>(axis)]);
+            }
+        }
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+            low = std::min(low, least[axis]);
+            high = std::max(high, most[axis] - least[axis]);
+        }
+        const float size = high;
+        if (!(size > 0.0f)) return 1.0f;
+        struct Candidate {
+            const char* name;
+            float metres;
+            float doubt;  // how much likelier others are, as a factor of size
+        };
+        constexpr std::array<Candidate, 4> k_units{{{"metres", 1.0f, 1.0f},
+                                                    {"inches", 0.0254f, 1.6f},
+                                                    {"centimetres", 0.01f, 1.0f},
+                                                    {"millimetres", 0.001f, 1.0f}}};
+        const Candidate* best = nullptr;
+        float least_off = 1e30f;
+        for (const Candidate& candidate : k_units) {
+            const float off = std::abs(std::log(size * candidate.metres / 1.65f)) + std::log(candidate.doubt);
+            if (off >= least_off) continue;
+            least_off = off;
+            best = &candidate;
+        }
+        note("bvh.unit",
+             fmt::format("its bones span {:.4g}, so its unit is taken to be {}", size, best->name));
+        return best->metres;
+    }
+
+    // Whether position channels of a joint hold the whole way from its parent rather than what goes on top of
+    // its offset.
+    bool is_absolute(std::size_t joint, std::size_t column) const {
+        const Joint& j = joints_[joint];
+        if (j.offset.isZero()) return true;
+        Vec3 sum = Vec3::Zero();
+        for (std::size_t f = 0; f < frames_; ++f) {
+            std::size_t at = f * width_ + column;
+            for (const Channel& channel : j.channels) {
+                if (!channel.is_rotation) sum[channel.axis] += values_[at];
+                ++at;
+            }
+        }
+        const Vec3 mean = sum / static_cast<float>(frames_);
+        return (mean - j.offset).norm() < 0.5f * mean.norm();
+    }
+
+    void mend_numbers() {
+        std::size_t mended = 0;
+        for (std::size_t i = 0; i < values_.size(); ++i) {
+            if (std::isfinite(values_[i])) continue;
+            values_[i] = i >= width_ ? values_[i - width_] : 0.0f;
+            ++mended;
+        }
+        if (mended > 0)
+            findings_.push_back({Severity::warning, "bvh.not-a-number", name_,
+                                 fmt::format("{} values are no numbers; the frame before was held", mended),
+                                 "look at the source of this file"});
+    }
+
+    Character make_character() {
+        mend_numbers();
+        Character character;
+        character.name = name_;
+        std::vector<Bone> bones;
+        std::set<std::string> labels;
+        for (std::size_t i = 0; i < joints_.size(); ++i) {
+            Bone bone;
+            bone.name = joints_[i].name;
+            bone.label = bone.name;
+            bone.parent = joints_[i].parent;
+            bone.rest.translation = joints_[i].offset;
+            if (bone.label.empty() || labels.contains(bone.label)) bone.label = fmt::format("#{}", i);
+            labels.insert(bone.label);
+            bones.push_back(std::move(bone));
+        }
+        if (empty_ends_ > 0)
+            note("bvh.end-site", fmt::format("{} end sites have no offset and were left out", empty_ends_));
+        Transform above;
+        above.scale = Vec3::Constant(unit());
+        character.skeleton = Skeleton(std::move(bones), above);
+        character.clips.push_back(make_clip(character.skeleton));
+        character.findings = std::move(findings_);
+        return character;
+    }
+
+    Clip make_clip(const Skeleton& skeleton) const {
+        Clip clip;
+        clip.name = name_;
+        clip.fps = fps_;
+        clip.bone_count = skeleton.size();
+        clip.transforms.resize(frames_ * clip.bone_count);
+        std::size_t column = 0;
+        for (std::size_t i = 0; i < joints_.size(); ++i) {
+            const Joint& joint = joints_[i];
+            const bool moves = std::any_of(joint.channels.begin(), joint.channels.end(),
+                                           [](const Channel& channel) { return !channel.is_rotation; });
+            const bool absolute = moves && is_absolute(i, column);
+            for (std::size_t f = 0; f < frames_; ++f) {
+                Transform& local = clip.transforms[f * clip.bone_count + i];
+                local.translation = joint.offset;
+                const float* value = values_.data() + f * width_ + column;
+                for (const Channel& channel : joint.channels) {
+                    if (channel.is_rotation) {
+                        const float half = *value * (0.5f / k_degrees);
+                        Quat turn(std::cos(half), 0.0f, 0.0f, 0.0f);
+                        turn.vec()[channel.axis] = std::sin(half);
+                        local.rotation = local.rotation * turn;
+                    } else if (absolute) {
+                        local.translation[channel.axis] = *value;
+                    } else {
+                        local.translation[channel.axis] += *value;
+                    }
+                    ++value;
+                }
+                local.rotation.normalize();
+            }
+            column += joint.channels.size();
+        }
+        return clip;
+    }
+
+    Words words_;
+    std::string name_;
+    std::vector<Joint> joints_;
+    std::vector<float> values_;
+    Findings findings_;
+    std::size_t width_ = 0;
+    std::size_t frames_ = 0;
+    std::size_t empty_ends_ = 0;
+    float fps_ = 30.0f;
+};
+
+}  // namespace
+
+Character parse_bvh(std::string_view text, const std::string& name) {
+    if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3);
+    return BvhReader(text, name).read();
+}
+
+Character read_bvh(const std::filesystem::path& file) {
+    const std::string text = read_text(file);
+    try {
+        Character character = parse_bvh(text, file.stem().string());
+        character.file = file.string();
+        return character;
+    } catch (const Error& problem) {
+        // The message begins with the clip's name; people look for the file.
+        const std::string line = problem.what();
+        throw Error(file.string(), line.substr(std::min(line.size(), file.stem().string().size() + 2)));
+    }
+}
+
+}  // namespace dendraxis::io
