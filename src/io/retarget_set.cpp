@@ -116,6 +116,7 @@ class SetRunner {
         }
         const std::vector<fs::path> files =
             motion_files(set_, source_ ? source_->character : target_.character);
+        files_ = files.size();
         fingerprint_settings();
         if (!set_.out.empty() && is_current(files)) return report_;
         tbb::task_arena arena(std::max(1, set_.jobs));
@@ -182,6 +183,7 @@ class SetRunner {
             }
             return outcomes;
         } catch (const std::exception& problem) {
+            if (files_ == 1) throw;
             Outcome failed;
             failed.line = {file.stem().string(), "", 0, 0.0f, "failed", problem.what()};
             return {failed};
@@ -334,6 +336,7 @@ class SetRunner {
     std::string stamp_;
     mutable std::mutex mutex_;
     mutable std::set<fs::path> taken_;
+    std::size_t files_ = 0;
     std::size_t done_ = 0;
 };
 

@@ -1,5 +1,6 @@
 // Own method: rotations relative to a matched stance in model space, spread along chains by arc length.
 #include "pass_plan.hpp"
+#include "turn_kernel.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
@@ -9,6 +10,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 
 namespace dendraxis {
 namespace {
@@ -26,38 +28,64 @@ float ratio(float target, float source) {
     return target > 1e-6f && source > 1e-6f ? target / source : 0.0f;
 }
 
+// The bones from the root to `bone`, itself included; none for no bone.
+std::vector<int> way_down(const Skeleton& skeleton, int bone) {
+    std::vector<int> way;
+    for (; bone != k_no_bone; bone = skeleton.parent(bone)) way.push_back(bone);
+    std::reverse(way.begin(), way.end());
+    return way;
+}
+
+// Where the last bone of a way stands in model space.
+Transform standing(const Transform& above, const std::vector<int>& way, std::span<const Transform> local) {
+    Transform at = above;
+    for (const int bone : way) at = at * local[static_cast<std::size_t>(bone)];
+    return at;
+}
+
+// Moves the last bone of a way to a place in model space.
+void place(const Transform& above, const std::vector<int>& way, const Vec3& wanted,
+           std::span<Transform> local) {
+    Transform parent = above;
+    for (std::size_t i = 0; i + 1 < way.size(); ++i)
+        parent = parent * local[static_cast<std::size_t>(way[i])];
+    local[static_cast<std::size_t>(way.back())].translation = dendraxis::apply(inverse(parent), wanted);
+}
+
 }  // namespace
 
 Transfer::Transfer(const Pairing& pairing)
     : source_(pairing.source.skeleton),
       target_(pairing.target.skeleton),
-      target_rest_(rest_pose(target_)),
       to_target_(pairing.target.to_upright().conjugate() * pairing.source.to_upright()),
       source_hub_(hub_of(pairing.source)),
       target_hub_(hub_of(pairing.target)) {
+    std::vector<Quat> source_stance;
     for (const Transform& stance : source_stance_in_model_space(pairing))
-        source_rest_inverse_.push_back(stance.rotation.conjugate());
+        source_stance.push_back(stance.rotation);
     const MatchedStance stance = match_stance(pairing);
-    compile_turns(pairing, stance.turns);
+    if (pairing.source.ground != k_no_bone && pairing.target.ground != k_no_bone) {
+        source_ground_ = pairing.source.ground;
+        target_ground_ = pairing.target.ground;
+        ground_stance_ = source_stance[static_cast<std::size_t>(source_ground_)];
+    }
+    compile_follow(pairing, stance.turns, source_stance);
     compile_travel(pairing, stance.hub_drop);
     passes_ = std::make_shared<PassPlan>(pairing);
 }
 
-void Transfer::compile_turns(const Pairing& pairing, const std::vector<Quat>& matched_turns) {
+void Transfer::compile_follow(const Pairing& pairing, const std::vector<Quat>& matched_turns,
+                              const std::vector<Quat>& source_stance) {
     const std::vector<Transform> source_model = rest_in_model_space(source_);
     const std::vector<Transform> target_model = rest_in_model_space(target_);
-    turns_.resize(target_.size());
+    std::vector<BoneFollow> follow(target_.size());
     const auto set = [&](int bone, int a, int b, float share) {
         const auto i = static_cast<std::size_t>(bone);
         const Quat matched = to_target_.conjugate() * matched_turns[i] * target_model[i].rotation;
-        turns_[i] = {bone, a, b, share, matched.normalized()};
+        follow[i] = {a, b, share, matched.normalized()};
     };
     set(target_hub_, source_hub_, source_hub_, 1.0f);
-    if (pairing.source.ground != k_no_bone && pairing.target.ground != k_no_bone) {
-        source_ground_ = pairing.source.ground;
-        target_ground_ = pairing.target.ground;
-        set(target_ground_, source_ground_, source_ground_, 1.0f);
-    }
+    if (target_ground_ != k_no_bone) set(target_ground_, source_ground_, source_ground_, 1.0f);
     for (const Chain& chain : pairing.target.chains) {
         const Chain* answer = pairing.source_of(chain);
         if (answer == nullptr || answer->bones.empty()) continue;
@@ -87,6 +115,12 @@ void Transfer::compile_turns(const Pairing& pairing, const std::vector<Quat>& ma
             set(chain.bones[i], before, answer->bones[last ? answer->bones.size() - 1 : j], share);
         }
     }
+    program_ =
+        std::make_shared<TurnProgram>(compile_turns(source_, target_, to_target_, follow, source_stance));
+    source_to_hub_ = way_down(source_, source_hub_);
+    source_to_ground_ = way_down(source_, source_ground_);
+    target_to_hub_ = way_down(target_, target_hub_);
+    target_to_ground_ = way_down(target_, target_ground_);
 }
 
 void Transfer::compile_travel(const Pairing& pairing, float hub_drop) {
@@ -109,66 +143,48 @@ void Transfer::compile_travel(const Pairing& pairing, float hub_drop) {
         source_ground_rest_ = source_model[static_cast<std::size_t>(source_ground_)].translation;
         target_ground_rest_ = target_model[static_cast<std::size_t>(target_ground_)].translation;
     }
-    hub_offset_ = target_hub - hub_place(source_model);
+    hub_offset_ = target_hub - hub_place(source_hub, Quat::Identity());
     hub_offset_ -= target_up_ * target_up_.dot(hub_offset_);
 }
 
-Quat Transfer::turn_of(int source_bone, std::span<const Transform> source) const {
-    if (source_bone == k_no_bone) return Quat::Identity();
-    const auto i = static_cast<std::size_t>(source_bone);
-    return source[i].rotation * source_rest_inverse_[i];
-}
-
-Vec3 Transfer::hub_place(std::span<const Transform> source) const {
-    const Vec3 place = source[static_cast<std::size_t>(source_hub_)].translation;
-    const float height = place.dot(source_up_);
-    const Vec3 over_floor = to_target_ * Vec3(place - height * source_up_);
+Vec3 Transfer::hub_place(const Vec3& source_hub, const Quat& heading) const {
+    const float height = source_hub.dot(source_up_);
+    const Vec3 over_floor = to_target_ * Vec3(source_hub - height * source_up_);
     // What is left over at rest (one hub farther forward than the other) turns with the ground bone.
-    const Quat heading = source_ground_ == k_no_bone
-                             ? Quat::Identity()
-                             : Quat(to_target_ * turn_of(source_ground_, source) * to_target_.conjugate());
     return leg_ratio_ * over_floor + heading * hub_offset_ +
            (target_floor_ + hub_ratio_ * (height - source_floor_)) * target_up_;
 }
 
-Vec3 Transfer::ground_place(std::span<const Transform> source) const {
-    const Vec3 moved = source[static_cast<std::size_t>(source_ground_)].translation - source_ground_rest_;
-    return target_ground_rest_ + leg_ratio_ * (to_target_ * moved);
+Vec3 Transfer::ground_place(const Vec3& source_ground) const {
+    return target_ground_rest_ + leg_ratio_ * (to_target_ * Vec3(source_ground - source_ground_rest_));
 }
 
-void Transfer::apply_pose(std::span<const Transform> source, std::span<Transform> target,
-                          Workspace& workspace) const {
-    to_model_space(source_, source, workspace.source);
-    const std::span<const Transform> model = workspace.source;
-    for (std::size_t i = 0; i < target_.size(); ++i) {
-        const int parent_bone = target_.bones()[i].parent;
-        const Transform& parent = parent_bone == k_no_bone
-                                      ? target_.above()
-                                      : workspace.target[static_cast<std::size_t>(parent_bone)];
-        Transform local = target_rest_[i];
-        if (const Turn& turn = turns_[i]; turn.b != k_no_bone) {
-            Quat away = turn_of(turn.b, model);
-            if (turn.share < 1.0f) away = turn_of(turn.a, model).slerp(turn.share, away);
-            local.rotation = (parent.rotation.conjugate() * (to_target_ * away * turn.matched)).normalized();
-        }
-        const int bone = static_cast<int>(i);
-        if (bone == target_hub_) local.translation = dendraxis::apply(inverse(parent), hub_place(model));
-        if (bone == target_ground_)
-            local.translation = dendraxis::apply(inverse(parent), ground_place(model));
-        workspace.target[i] = parent * local;
-        target[i] = local;
+// Puts the ground bone and the hub of one pose where they belong.
+void Transfer::place_body(std::span<const Transform> source, std::span<Transform> target) const {
+    Quat heading = Quat::Identity();
+    if (source_ground_ != k_no_bone) {
+        const Transform ground = standing(source_.above(), source_to_ground_, source);
+        heading = to_target_ * (ground.rotation * ground_stance_.conjugate()) * to_target_.conjugate();
+        place(target_.above(), target_to_ground_, ground_place(ground.translation), target);
     }
+    const Vec3 hub = standing(source_.above(), source_to_hub_, source).translation;
+    place(target_.above(), target_to_hub_, hub_place(hub, heading), target);
 }
 
 void Transfer::apply(std::span<const Transform> source, std::span<Transform> target,
                      Workspace& workspace) const {
     if (source_.empty() || target_.empty()) return;
-    workspace.source.resize(source_.size());
-    workspace.target.resize(target_.size());
+    // Lanes must lie on their own width.
+    constexpr std::size_t k_aligned = 8;
+    if (workspace.lanes.size() < program_->scratch_floats() + k_aligned)
+        workspace.lanes.resize(program_->scratch_floats() + k_aligned);
+    const auto address = reinterpret_cast<std::uintptr_t>(workspace.lanes.data());
+    float* scratch = workspace.lanes.data() + (k_aligned - address / sizeof(float) % k_aligned) % k_aligned;
     const std::size_t frames = std::min(source.size() / source_.size(), target.size() / target_.size());
+    run_turns(*program_, source.data(), target.data(), frames, scratch);
     for (std::size_t f = 0; f < frames; ++f) {
-        apply_pose(source.subspan(f * source_.size(), source_.size()),
-                   target.subspan(f * target_.size(), target_.size()), workspace);
+        place_body(source.subspan(f * source_.size(), source_.size()),
+                   target.subspan(f * target_.size(), target_.size()));
     }
 }
 

@@ -11,6 +11,7 @@
 namespace dendraxis {
 
 struct PassPlan;
+struct TurnProgram;
 
 /// Carries motion from the source of a pairing to its target.
 ///
@@ -27,8 +28,7 @@ class Transfer {
 
     /// Scratch memory of one thread; it grows on first use and is then only used again.
     struct Workspace {
-        std::vector<Transform> source;
-        std::vector<Transform> target;
+        std::vector<float> lanes;
     };
 
     /// Local poses of the source in, local poses of the target out: any number of whole poses, frame after
@@ -47,31 +47,24 @@ class Transfer {
     float hub_ratio() const noexcept { return hub_ratio_; }
 
  private:
-    // A bone of the target that turns as source bone `a` does, on toward `b` by `share`. `a` may be no bone,
-    // which does not turn.
-    struct Turn {
-        int bone = k_no_bone;
-        int a = k_no_bone;
-        int b = k_no_bone;
-        float share = 0.0f;
-        Quat matched = Quat::Identity();  // the matched orientation, seen from the source's model space
-    };
-
-    void compile_turns(const Pairing& pairing, const std::vector<Quat>& matched_turns);
+    void compile_follow(const Pairing& pairing, const std::vector<Quat>& matched_turns,
+                        const std::vector<Quat>& source_stance);
     void compile_travel(const Pairing& pairing, float hub_drop);
-    Quat turn_of(int source_bone, std::span<const Transform> source) const;
-    Vec3 hub_place(std::span<const Transform> source) const;
-    Vec3 ground_place(std::span<const Transform> source) const;
-    void apply_pose(std::span<const Transform> source, std::span<Transform> target,
-                    Workspace& workspace) const;
+    Vec3 hub_place(const Vec3& source_hub, const Quat& heading) const;
+    Vec3 ground_place(const Vec3& source_ground) const;
+    void place_body(std::span<const Transform> source, std::span<Transform> target) const;
 
     std::shared_ptr<const PassPlan> passes_;
     Skeleton source_;
     Skeleton target_;
-    std::vector<Turn> turns_;  // one a bone of the target; `b` of no bone: follows its parent
-    std::vector<Quat> source_rest_inverse_;
-    std::vector<Transform> target_rest_;  // local
-    Quat to_target_;                      // from the source's model space to the target's
+    std::shared_ptr<const TurnProgram> program_;
+    Quat ground_stance_ =
+        Quat::Identity();             // orientation of the source's ground bone that turns are measured from
+    std::vector<int> source_to_hub_;  // bones from the root to the hub, to the ground bone
+    std::vector<int> source_to_ground_;
+    std::vector<int> target_to_hub_;
+    std::vector<int> target_to_ground_;
+    Quat to_target_;  // from the source's model space to the target's
     int source_hub_ = k_no_bone;
     int target_hub_ = k_no_bone;
     int source_ground_ = k_no_bone;  // set only where both characters have one

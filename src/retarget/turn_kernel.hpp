@@ -1,0 +1,79 @@
+// The inner loop of a transfer: rotations of a source's poses in, rotations of a target's poses out. A
+// program made once for a pairing, run over any number of frames, several of them at a time.
+#pragma once
+
+#include <dendraxis/skeleton/skeleton.hpp>
+
+#include <array>
+#include <span>
+#include <vector>
+
+namespace dendraxis {
+
+/// A bone of the target that turns as source bone `a` does, on toward `b` by `share`, in model space. `a` may
+/// be no bone, which does not turn.
+struct BoneFollow {
+    int a = k_no_bone;
+    int b = k_no_bone;  ///< no bone: the target's bone keeps its rest
+    float share = 0.0f;
+    Quat matched = Quat::Identity();  ///< the matched orientation, seen from the source's model space
+};
+
+struct TurnProgram {
+    static constexpr std::size_t k_longest_path = 4;
+
+    /// A bone of the source whose orientation in model space is needed.
+    struct SourceStep {
+        int bone;
+        int parent_slot;  // -1: what stands above the bones
+    };
+
+    /// A bone of the target. `path`: before * locals of the path * after. `between`: from model space. A bone
+    /// without either keeps its rest.
+    struct TargetStep {
+        int bone = 0;
+        bool between = false;
+        std::array<int, k_longest_path> path{};
+        int path_length = 0;
+        Quat before = Quat::Identity();
+        Quat after = Quat::Identity();
+        int slot_a = -1;  // source orientations; -1: does not turn
+        int slot_b = -1;
+        Quat undo_a = Quat::Identity();  // the rest that is taken off
+        Quat undo_b = Quat::Identity();
+        float share = 0.0f;
+        int parent_slot = -1;  // of the target's parent's orientation; -1: what stands above
+        int own_slot = -1;     // where its own is kept for others; -1: nobody asks
+    };
+
+    std::size_t source_bones = 0;
+    std::size_t target_bones = 0;
+    Quat source_above = Quat::Identity();
+    Quat target_above = Quat::Identity();
+    Quat to_target = Quat::Identity();
+    std::vector<SourceStep> source_steps;
+    std::vector<TargetStep>
+        target_steps;  // parents first; those that keep their rest and are not asked for left out
+    std::size_t target_slots = 0;
+    std::vector<Transform> rest;  // the target's, local: what no step writes
+
+    /// Floats of scratch for one run with 8 lanes.
+    std::size_t scratch_floats() const { return 32 * (source_steps.size() + target_slots) + 8; }
+};
+
+/// `follow` has one entry a bone of the target; `source_stance` the orientations, in model space, that turns
+/// are measured from.
+TurnProgram compile_turns(const Skeleton& source, const Skeleton& target, const Quat& to_target,
+                          std::span<const BoneFollow> follow, std::span<const Quat> source_stance);
+
+/// Runs the program over `frames` poses. Translations and scales of the target are those of its rest.
+/// `scratch` holds `scratch_floats()`. Never allocates or throws.
+void run_turns(const TurnProgram& program, const Transform* source, Transform* target, std::size_t frames,
+               float* scratch) noexcept;
+
+/// The lane counts that this machine can run, for tests: 1, 4 and, where it has AVX2, 8.
+std::vector<std::size_t> turn_lane_counts();
+void run_turns_with(std::size_t lanes, const TurnProgram& program, const Transform* source, Transform* target,
+                    std::size_t frames, float* scratch) noexcept;
+
+}  // namespace dendraxis
