@@ -75,4 +75,17 @@ Range range_of(const Chart& chart, int bone, const AngleSpan& twist, const Angle
     return range;
 }
 
+std::vector<float> chain_mask(const Chart& chart, std::span<const std::string> chains) {
+    std::vector<float> mask(chart.skeleton.size(), 0.0f);
+    for (const std::string& name : chains) {
+        const Chain* chain = chart.find(name);
+        if (chain == nullptr || chain->bones.empty())
+            throw Error(chart.character, "has no chain '" + name + "'");
+        for (std::size_t i = 0; i < mask.size(); ++i) {
+            if (chart.skeleton.is_above(chain->bones.front(), static_cast<int>(i))) mask[i] = 1.0f;
+        }
+    }
+    return mask;
+}
+
 }  // namespace dendraxis

@@ -8,6 +8,7 @@
 #include <dendraxis/skeleton/character.hpp>
 
 #include <map>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -88,6 +89,10 @@ std::vector<Transform> turned_pose(const Chart& chart, std::vector<Transform> po
 /// about what is left of the character (about up, for a bone that points there).
 Range range_of(const Chart& chart, int bone, const AngleSpan& twist, const AngleSpan& bend,
                const AngleSpan& side, const Vec3& about);
+
+/// One value a bone: 1 for the bones of these chains and what hangs below them, 0 for all others. For
+/// `blend_poses`. Throws `Error` where there is no such chain.
+std::vector<float> chain_mask(const Chart& chart, std::span<const std::string> chains);
 
 /// Hip to ankle along the bones at rest, mean of both legs, in metres; 0 where there is no leg.
 float leg_length(const Chart& chart);

@@ -1,0 +1,139 @@
+// What retargeting costs, in the same run as copying the same bytes.
+#include <dendraxis/chart/chart.hpp>
+#include <dendraxis/io/bvh.hpp>
+#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/retarget/foot_lock.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+
+#include "../src/retarget/turn_kernel.hpp"
+
+#include <benchmark/benchmark.h>
+
+#include <cstring>
+#include <thread>
+
+namespace {
+
+using namespace dendraxis;
+
+const Character& diver() {
+    static const Character character = io::load_character(DENDRAXIS_DEMO_FOLDER "/diver.glb");
+    return character;
+}
+
+// The bosun without his helper bones stands for a target of about as many bones as the source.
+const Pairing& pairing() {
+    static const Pairing pairs =
+        pair(chart(diver()), chart(io::load_character(DENDRAXIS_DEMO_FOLDER "/bosun.glb")));
+    return pairs;
+}
+
+std::vector<Transform> source_frames(std::size_t frames) {
+    const Clip& stroll = diver().clip("stroll");
+    std::vector<Transform> poses;
+    poses.reserve(frames * stroll.bone_count);
+    for (std::size_t f = 0; f < frames; ++f) {
+        const auto pose = stroll.frame(f % stroll.frame_count());
+        poses.insert(poses.end(), pose.begin(), pose.end());
+    }
+    return poses;
+}
+
+void count_poses(benchmark::State& state, std::size_t frames) {
+    state.counters["bones"] = static_cast<double>(pairing().target.skeleton.size());
+    state.counters["ns_a_bone"] =
+        benchmark::Counter(static_cast<double>(frames * pairing().target.skeleton.size()) * 1e-9,
+                           benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+}
+
+void copy(benchmark::State& state) {
+    const auto frames = static_cast<std::size_t>(state.range(0));
+    const std::vector<Transform> from(frames * pairing().target.skeleton.size());
+    std::vector<Transform> to(from.size());
+    for (auto step : state) {
+        std::memcpy(static_cast<void*>(to.data()), from.data(), from.size() * sizeof(Transform));
+        benchmark::ClobberMemory();
+    }
+    count_poses(state, frames);
+}
+BENCHMARK(copy)->Arg(64)->Arg(1)->Arg(160'000);
+
+void apply(benchmark::State& state) {
+    const auto frames = static_cast<std::size_t>(state.range(0));
+    const Transfer transfer(pairing());
+    const std::vector<Transform> from = source_frames(frames);
+    std::vector<Transform> to(frames * pairing().target.skeleton.size());
+    Transfer::Workspace workspace;
+    for (auto step : state) {
+        transfer.apply(from, to, workspace);
+        benchmark::ClobberMemory();
+    }
+    count_poses(state, frames);
+}
+BENCHMARK(apply)->Arg(64)->Arg(1)->Arg(160'000);
+
+void apply_on_threads(benchmark::State& state) {
+    const std::size_t frames = 4096;
+    static const Transfer transfer(pairing());
+    const std::vector<Transform> from = source_frames(frames);
+    std::vector<Transform> to(frames * pairing().target.skeleton.size());
+    Transfer::Workspace workspace;
+    for (auto step : state) {
+        transfer.apply(from, to, workspace);
+        benchmark::ClobberMemory();
+    }
+    count_poses(state, frames);
+}
+BENCHMARK(apply_on_threads)->Threads(1)->Threads(2)->UseRealTime();
+
+void foot_lock_a_pose(benchmark::State& state) {
+    const Transfer transfer(pairing());
+    const FootLock lock(pairing());
+    const Clip& stroll = diver().clip("stroll");
+    std::vector<Transform> pose(pairing().target.skeleton.size());
+    Transfer::Workspace workspace;
+    FootLock::Workspace lock_workspace;
+    FootLockState feet;
+    std::size_t frame = 0;
+    for (auto step : state) {
+        transfer.apply(stroll.frame(frame), pose, workspace);
+        lock.apply(stroll.frame(frame), pose, 1.0f / 30.0f, feet, lock_workspace);
+        frame = (frame + 1) % stroll.frame_count();
+        benchmark::ClobberMemory();
+    }
+}
+BENCHMARK(foot_lock_a_pose);
+
+void all_passes_a_frame(benchmark::State& state) {
+    const Transfer transfer(pairing());
+    Clip clip = diver().clip("stroll");
+    clip.transforms = source_frames(600);
+    for (auto step : state) benchmark::DoNotOptimize(transfer.apply(clip));
+    state.counters["us_a_frame"] = benchmark::Counter(
+        600.0 * 1e-6, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+}
+BENCHMARK(all_passes_a_frame)->Unit(benchmark::kMillisecond);
+
+void read_bvh_text(benchmark::State& state) {
+    Clip clip = diver().clip("stroll");
+    clip.transforms = source_frames(2000);
+    const std::string text = io::bvh_text(diver().skeleton, clip);
+    for (auto step : state) benchmark::DoNotOptimize(io::parse_bvh(text, "stroll"));
+    state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations() * text.size()));
+}
+BENCHMARK(read_bvh_text)->Unit(benchmark::kMillisecond);
+
+void write_bvh_text(benchmark::State& state) {
+    Clip clip = diver().clip("stroll");
+    clip.transforms = source_frames(2000);
+    std::size_t size = 0;
+    for (auto step : state) {
+        const std::string text = io::bvh_text(diver().skeleton, clip);
+        size = text.size();
+        benchmark::DoNotOptimize(text);
+    }
+    state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations() * size));
+}
+BENCHMARK(write_bvh_text)->Unit(benchmark::kMillisecond);
+
+}  // namespace

@@ -1,0 +1,54 @@
+// Feet held pose by pose, while a game runs: what `Transfer::apply` does for a whole clip, from the past
+// alone.
+#pragma once
+
+#include <dendraxis/chart/pairing.hpp>
+
+#include <array>
+#include <memory>
+#include <span>
+#include <vector>
+
+namespace dendraxis {
+
+struct PassPlan;
+
+/// What is remembered of one character from pose to pose. The caller owns it, one for each; a fresh one
+/// starts anew (after a cut, or when the target is changed).
+struct FootLockState {
+    static constexpr std::size_t k_most_feet = 8;
+    struct Foot {
+        std::array<Vec3, 3> source;  ///< its parts in the pose before
+        std::array<Vec3, 3> target;  ///< of the target, from its ankle
+        Vec3 ankle = Vec3::Zero();   ///< of the target, before it was held
+        Vec3 correction = Vec3::Zero();
+        std::array<bool, 3> stands{};
+    };
+    std::array<Foot, k_most_feet> feet;
+    float hub_shift = 0.0f;
+    bool started = false;
+};
+
+/// Immutable once made; shared by threads and characters freely.
+class FootLock {
+ public:
+    explicit FootLock(const Pairing& pairing);
+
+    /// Scratch memory of one thread; it grows on first use and is then only used again.
+    struct Workspace {
+        std::vector<Transform> source;
+        std::vector<Transform> target;
+    };
+
+    /// Holds the feet of `target`, a local pose that `Transfer::apply` has made from `source`. `seconds` have
+    /// passed since the pose before. A foot that stands rolls without slipping as the source's does; one that
+    /// does not eases back to where the transfer has it. Allocates only where `workspace` has not been used
+    /// before; throws nothing.
+    void apply(std::span<const Transform> source, std::span<Transform> target, float seconds,
+               FootLockState& state, Workspace& workspace) const;
+
+ private:
+    std::shared_ptr<const PassPlan> plan_;
+};
+
+}  // namespace dendraxis

@@ -1,0 +1,142 @@
+// Own method: the offline pass of hold_feet.cpp without a look ahead.
+#include "pass_plan.hpp"
+
+#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/retarget/foot_lock.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_release_seconds = 0.12f;  // in which a correction falls to about a third
+constexpr float k_hub_seconds = 0.08f;
+constexpr float k_most_stretch = 0.997f;
+
+using Foot = FootLockState::Foot;
+
+// One foot in one pose.
+struct Now {
+    std::array<Vec3, 3> source;
+    std::array<Vec3, 3> target;
+    LimbJoints joints;
+    float source_height = 0.0f;
+    float lowest = 0.0f;
+};
+
+void find_stands(const Chart& source, float leg, const Now& now, float seconds, Foot& foot) {
+    const ContactLimits limits;
+    float lowest = 1e30f;
+    for (const Vec3& part : now.source) lowest = std::min(lowest, part.dot(source.up) - source.floor);
+    for (std::size_t p = 0; p < now.source.size(); ++p) {
+        const float height = (now.source[p].dot(source.up) - source.floor) / leg;
+        const float speed = (now.source[p] - foot.source[p]).norm() / (leg * std::max(seconds, 1e-4f));
+        const float tilt = height - lowest / leg;
+        foot.stands[p] =
+            foot.stands[p]
+                ? height < limits.leave_height && speed < limits.leave_speed && tilt < limits.leave_tilt
+                : height < limits.touch_height && speed < limits.touch_speed && tilt < limits.touch_tilt;
+    }
+}
+
+// How far the ankle must move for the parts that stand to move as the source's do.
+Vec3 rolled(const PassPlan& plan, const Now& now, const Foot& before) {
+    Vec3 step = Vec3::Zero();
+    float standing = 0.0f;
+    for (std::size_t p = 0; p < now.source.size(); ++p) {
+        if (!before.stands[p]) continue;
+        step += plan.leg_ratio * (plan.to_target * Vec3(now.source[p] - before.source[p])) -
+                (now.target[p] - before.target[p]);
+        standing += 1.0f;
+    }
+    return standing > 0.0f ? Vec3(step / standing) : Vec3(Vec3::Zero());
+}
+
+bool stands(const Foot& foot) {
+    return std::any_of(foot.stands.begin(), foot.stands.end(), [](bool on) { return on; });
+}
+
+float shift_for(const LimbJoints& joints, const Vec3& correction, const Vec3& up, float reach) {
+    const Vec3 way = joints.end + correction - joints.root;
+    const float down = way.dot(up);
+    const float aside = (way - down * up).norm();
+    return down + std::sqrt(std::max(0.0f, reach * reach - aside * aside));
+}
+
+}  // namespace
+
+FootLock::FootLock(const Pairing& pairing) : plan_(std::make_shared<PassPlan>(pairing)) {}
+
+void FootLock::apply(std::span<const Transform> source, std::span<Transform> target, float seconds,
+                     FootLockState& state, Workspace& workspace) const {
+    const PassPlan& plan = *plan_;
+    const Chart& from = plan.pairing.source;
+    const Chart& to = plan.pairing.target;
+    if (source.size() < from.skeleton.size() || target.size() < to.skeleton.size() || to.hub == k_no_bone)
+        return;
+    workspace.source.resize(from.skeleton.size());
+    workspace.target.resize(to.skeleton.size());
+    to_model_space(from.skeleton, source.first(from.skeleton.size()), workspace.source);
+    to_model_space(to.skeleton, target.first(to.skeleton.size()), workspace.target);
+    const std::size_t legs = std::min(plan.legs.size(), FootLockState::k_most_feet);
+    std::array<Now, FootLockState::k_most_feet> now;
+    float shift_sum = 0.0f;
+    float shift_weight = 0.0f;
+    float highest = 1e30f;
+    for (std::size_t i = 0; i < legs; ++i) {
+        const LimbPlan& leg = plan.legs[i];
+        const Sole& source_sole = from.shape.soles[leg.source_shape];
+        const Sole& sole = to.shape.soles[leg.target_shape];
+        Now& pose = now[i];
+        pose.joints = joints_of(leg.target, workspace.target);
+        for (std::size_t p = 0; p < k_foot_parts; ++p) {
+            pose.source[p] = place_of(source_sole, source_sole.parts[p], workspace.source);
+            pose.target[p] = place_of(sole, sole.parts[p], workspace.target) - pose.joints.end;
+        }
+        pose.source_height = lowest_of(source_sole, workspace.source, from.up) - from.floor;
+        pose.lowest = lowest_of(sole, workspace.target, to.up);
+        Foot& foot = state.feet[i];
+        Vec3 over_floor = foot.correction - foot.correction.dot(to.up) * to.up;
+        if (state.started) {
+            const bool stood = stands(foot);
+            const Vec3 step = rolled(plan, pose, foot) - (pose.joints.end - foot.ankle);
+            find_stands(from, leg.source_length, pose, seconds, foot);
+            if (stood && stands(foot)) {
+                over_floor += step - step.dot(to.up) * to.up;
+            } else {
+                over_floor *= std::exp(-seconds / k_release_seconds);
+            }
+        }
+        const float rise = to.floor + plan.leg_ratio * pose.source_height - pose.lowest;
+        foot.correction = over_floor + rise * to.up;
+        foot.source = pose.source;
+        foot.target = pose.target;
+        foot.ankle = pose.joints.end;
+        if (!stands(foot)) continue;
+        const float stretch = (pose.joints.end - pose.joints.root).norm();
+        shift_sum += shift_for(pose.joints, foot.correction, to.up, stretch);
+        shift_weight += 1.0f;
+        highest = std::min(highest, shift_for(pose.joints, foot.correction, to.up,
+                                              std::max(stretch, k_most_stretch * leg.target_length)));
+    }
+    const float wanted = shift_weight > 0.0f ? std::min(shift_sum / shift_weight, highest) : state.hub_shift;
+    state.hub_shift =
+        state.started ? wanted + (state.hub_shift - wanted) * std::exp(-seconds / k_hub_seconds) : wanted;
+    state.started = true;
+    const int parent = to.skeleton.parent(to.hub);
+    const Transform& above =
+        parent == k_no_bone ? to.skeleton.above() : workspace.target[static_cast<std::size_t>(parent)];
+    const Vec3 shift = state.hub_shift * to.up;
+    target[static_cast<std::size_t>(to.hub)].translation +=
+        inverse(above).scale.cwiseProduct(above.rotation.conjugate() * shift);
+    for (std::size_t i = 0; i < legs; ++i) {
+        const LimbJoints& joints = now[i].joints;
+        const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};
+        const LimbTurns turns = solve_two_bone(moved, joints.end + state.feet[i].correction);
+        turn_limb(to.skeleton, plan.legs[i].target, turns, true, workspace.target, target);
+    }
+}
+
+}  // namespace dendraxis
