@@ -180,4 +180,111 @@ DENDRAXIS_LANE void store<8>(const LaneQuat<8>& q, Transform* first, std::size_t
     store<4>({high_half(q.x), high_half(q.y), high_half(q.z), high_half(q.w)}, first + 4 * stride, stride);
 }
 
+// ------------------------------------------------------------------ places
+
+/// A place or a scale in each lane.
+template <std::size_t Count>
+struct LaneVec {
+    Lanes<Count> x, y, z;
+};
+
+template <std::size_t Count>
+DENDRAXIS_LANE LaneVec<Count> splat(const Vec3& v) {
+    return {splat<Count>(v.x()), splat<Count>(v.y()), splat<Count>(v.z())};
+}
+
+template <std::size_t Count>
+DENDRAXIS_LANE LaneVec<Count> operator+(const LaneVec<Count>& a, const LaneVec<Count>& b) {
+    return {a.x + b.x, a.y + b.y, a.z + b.z};
+}
+
+template <std::size_t Count>
+DENDRAXIS_LANE LaneVec<Count> operator-(const LaneVec<Count>& a, const LaneVec<Count>& b) {
+    return {a.x - b.x, a.y - b.y, a.z - b.z};
+}
+
+template <std::size_t Count>
+DENDRAXIS_LANE LaneVec<Count> scaled(const LaneVec<Count>& v, Lanes<Count> by) {
+    return {v.x * by, v.y * by, v.z * by};
+}
+
+template <std::size_t Count>
+DENDRAXIS_LANE LaneVec<Count> product(const LaneVec<Count>& a, const LaneVec<Count>& b) {
+    return {a.x * b.x, a.y * b.y, a.z * b.z};
+}
+
+template <std::size_t Count>
+DENDRAXIS_LANE Lanes<Count> dot(const LaneVec<Count>& a, const LaneVec<Count>& b) {
+    return a.x * b.x + a.y * b.y + a.z * b.z;
+}
+
+template <std::size_t Count>
+DENDRAXIS_LANE LaneVec<Count> cross(const LaneVec<Count>& a, const LaneVec<Count>& b) {
+    return {a.y * b.z - a.z * b.y, a.z * b.x - a.x * b.z, a.x * b.y - a.y * b.x};
+}
+
+template <std::size_t Count>
+DENDRAXIS_LANE LaneVec<Count> rotate(const LaneQuat<Count>& q, const LaneVec<Count>& v) {
+    const LaneVec<Count> axis{q.x, q.y, q.z};
+    LaneVec<Count> twice = cross(axis, v);
+    twice = twice + twice;
+    return v + scaled<Count>(twice, q.w) + cross(axis, twice);
+}
+
+/// A transform in each lane.
+template <std::size_t Count>
+struct LaneTransform {
+    LaneQuat<Count> rotation;
+    LaneVec<Count> translation;
+    LaneVec<Count> scale;
+};
+
+template <std::size_t Count>
+DENDRAXIS_LANE LaneTransform<Count> splat(const Transform& t) {
+    return {splat<Count>(t.rotation), splat<Count>(t.translation), splat<Count>(t.scale)};
+}
+
+template <std::size_t Count>
+DENDRAXIS_LANE LaneTransform<Count> operator*(const LaneTransform<Count>& parent,
+                                              const LaneTransform<Count>& child) {
+    return {parent.rotation * child.rotation,
+            parent.translation + rotate(parent.rotation, product(parent.scale, child.translation)),
+            product(parent.scale, child.scale)};
+}
+
+/// A place in the frame of the transform. A scale of zero leaves zero.
+template <std::size_t Count>
+DENDRAXIS_LANE LaneVec<Count> apply_inverse(const LaneTransform<Count>& t, const LaneVec<Count>& place) {
+    const LaneVec<Count> v = rotate(conjugate(t.rotation), place - t.translation);
+    const Lanes<Count> zero = splat<Count>(0.0f);
+    const auto divided = [&](Lanes<Count> value, Lanes<Count> by) { return by == 0.0f ? zero : value / by; };
+    return {divided(v.x, t.scale.x), divided(v.y, t.scale.y), divided(v.z, t.scale.z)};
+}
+
+/// Translation and scale of a bone lie behind its rotation as six floats; two overlapping rows of four hold
+/// them.
+template <std::size_t Count>
+DENDRAXIS_LANE LaneTransform<Count> load_transform(const Transform* first, std::size_t stride) {
+    if constexpr (Count == 1) {
+        return splat<1>(*first);
+    } else {
+        const auto shifted = [&](std::size_t floats) {
+            const auto* bytes = reinterpret_cast<const std::byte*>(first) + floats * sizeof(float);
+            return load<Count>(reinterpret_cast<const Transform*>(bytes), stride);
+        };
+        const LaneQuat<Count> place = shifted(4);
+        const LaneQuat<Count> size = shifted(7);
+        return {load<Count>(first, stride), {place.x, place.y, place.z}, {size.x, size.y, size.z}};
+    }
+}
+
+template <std::size_t Count>
+DENDRAXIS_LANE void store_translation(const LaneVec<Count>& v, Transform* first, std::size_t stride) {
+    if constexpr (Count == 1) {
+        first->translation = Vec3(v.x, v.y, v.z);
+    } else {
+        for (std::size_t i = 0; i < Count; ++i) first[i * stride].translation = Vec3(v.x[i], v.y[i], v.z[i]);
+    }
+}
+
 }  // namespace dendraxis

@@ -45,9 +45,9 @@ class TurnCompiler {
                 step.own_slot = static_cast<int>(program_.target_slots++);
                 target_slot_[b] = step.own_slot;
             }
-            const bool moves = step.between || step.path_length > 0;
+            const bool moves = step.between || step.factor_count > 0;
             if (moves || asked[b]) program_.target_steps.push_back(step);
-            if (!moves) program_.rest[b].rotation = step.before;
+            if (!moves) program_.rest[b].rotation = step.after;
         }
     }
 
@@ -65,51 +65,98 @@ class TurnCompiler {
         return slot;
     }
 
-    // A bone that turns wholly as one of the source does, under a bone that does so as well (or under none):
-    // its local rotation is a constant, the source's locals from that one to this one, and another constant.
-    bool find_path(int bone, TurnProgram::TargetStep& step) const {
+    // The way in the source from `until` (not included) down to `bone`; false where it does not lead there.
+    bool way(int until, int bone, std::vector<int>& result) const {
+        for (int s = bone; s != until; s = source_.parent(s)) {
+            if (s == k_no_bone) return false;
+            result.push_back(s);
+        }
+        std::reverse(result.begin(), result.end());
+        return true;
+    }
+
+    // A part of the turn of source bone `b` against its parent `a`, both seen from their stances.
+    TurnProgram::Factor part_of_turn(int b, float power) const {
+        TurnProgram::Factor factor;
+        factor.bone = b;
+        factor.power = power;
+        factor.a = stance(source_.parent(b));
+        factor.b = stance(b).conjugate();
+        return factor;
+    }
+
+    bool is_partial(const BoneFollow& own) const { return own.share < 1.0f; }
+    bool can_be_part(const BoneFollow& own) const {
+        return own.a != k_no_bone && source_.parent(own.b) == own.a;
+    }
+
+    // A bone's local rotation as a product, where its parent follows the same branch of the source. In model
+    // space a bone that follows `b` wholly stands at C S_b R_b^-1 M (C to the target's space, S the source's
+    // orientation, R its stance, M the matched one), one that follows it in part at C S_a R_a^-1 D_b^share M
+    // with D_b = R_a s_b R_b^-1. The parent's inverse times this leaves locals s and powers of D between
+    // constants.
+    bool find_product(int bone, TurnProgram::TargetStep& step) const {
         const BoneFollow& own = follow(bone);
-        if (own.share < 1.0f) return false;
-        Quat kept = Quat::Identity();  // locals between that keep their rest
+        if (is_partial(own) && !can_be_part(own)) return false;
+        Quat kept = Quat::Identity();  // locals above that keep their rest
         int above = target_.parent(bone);
         while (above != k_no_bone && follow(above).b == k_no_bone) {
             kept = target_.bone(above).rest.rotation * kept;
             above = target_.parent(above);
         }
-        int until = k_no_bone;
-        if (above != k_no_bone) {
-            if (follow(above).share < 1.0f) return false;
-            until = follow(above).b;
+        std::vector<TurnProgram::Factor> factors;
+        Quat left;             // the constant before the next factor
+        int from = k_no_bone;  // the source bone whose orientation the parent's ends with
+        if (above == k_no_bone) {
+            left = (program_.target_above * kept).conjugate() * program_.to_target * program_.source_above;
+        } else {
+            const BoneFollow& parent = follow(above);
+            left = (parent.matched * kept).conjugate();
+            from = parent.b;
+            if (is_partial(parent)) {
+                if (!can_be_part(parent)) return false;
+                if (is_partial(own) && own.b == parent.b) {
+                    if (own.share <= parent.share) return false;
+                    factors.push_back(part_of_turn(own.b, own.share - parent.share));
+                    factors.back().left = left;
+                    return finish(factors, own.matched, step);
+                }
+                factors.push_back(part_of_turn(parent.b, 1.0f - parent.share));
+                factors.back().left = left;
+                left = Quat::Identity();
+            }
+            left = left * stance(from);
         }
         std::vector<int> path;
-        for (int s = own.b; s != until; s = source_.parent(s)) {
-            if (s == k_no_bone) return false;
-            path.push_back(s);
+        if (!way(from, is_partial(own) ? own.a : own.b, path)) return false;
+        for (const int s : path) {
+            factors.push_back({s, 1.0f, left, Quat::Identity(), Quat::Identity()});
+            left = Quat::Identity();
         }
-        if (path.size() > TurnProgram::k_longest_path) return false;
-        std::reverse(path.begin(), path.end());
-        const Quat after = stance(own.b).conjugate() * own.matched;
-        Quat before = Quat::Identity();
-        if (above == k_no_bone) {
-            before = (program_.target_above * kept).conjugate() * program_.to_target * program_.source_above;
-        } else {
-            before = (follow(above).matched * kept).conjugate() * stance(until);
-        }
-        step.path_length = static_cast<int>(path.size());
-        std::copy(path.begin(), path.end(), step.path.begin());
-        step.before = before.normalized();
+        const int last = is_partial(own) ? own.a : own.b;
+        left = left * stance(last).conjugate();
+        if (!is_partial(own)) return finish(factors, left * own.matched, step);
+        factors.push_back(part_of_turn(own.b, own.share));
+        factors.back().left = left;
+        return finish(factors, own.matched, step);
+    }
+
+    static bool finish(const std::vector<TurnProgram::Factor>& factors, const Quat& after,
+                       TurnProgram::TargetStep& step) {
+        if (factors.size() > TurnProgram::k_longest_path) return false;
+        std::copy(factors.begin(), factors.end(), step.factors.begin());
+        step.factor_count = static_cast<int>(factors.size());
         step.after = after.normalized();
-        // The same source bone as above: it does not turn against its parent.
-        if (path.empty()) step.before = (before * after).normalized();
         return true;
     }
 
     TurnProgram::TargetStep step_for(int bone) {
         TurnProgram::TargetStep step;
         step.bone = bone;
-        step.before = target_.bone(bone).rest.rotation;
+        step.after = target_.bone(bone).rest.rotation;
         const BoneFollow& own = follow(bone);
-        if (own.b == k_no_bone || find_path(bone, step)) return step;
+        if (own.b == k_no_bone || find_product(bone, step)) return step;
+        step.factor_count = 0;
         step.between = true;
         step.share = own.share;
         step.slot_a = own.share < 1.0f ? slot_of(own.a) : -1;
@@ -167,6 +214,8 @@ TurnProgram compile_turns(const Skeleton& source, const Skeleton& target, const 
     program.target_above = target.above().rotation;
     program.to_target = to_target;
     program.rest = rest_pose(target);
+    program.source_stands = source.above();
+    program.target_stands = target.above();
     TurnCompiler(source, target, follow, source_stance, program).compile();
     return program;
 }

@@ -28,14 +28,24 @@ struct TurnProgram {
         int parent_slot;  // -1: what stands above the bones
     };
 
-    /// A bone of the target. `path`: before * locals of the path * after. `between`: from model space. A bone
-    /// without either keeps its rest.
+    /// A local rotation of the source on its way into one of the target: left * s, or, of a bone that is
+    /// followed in part, left * (a * s * b)^power.
+    struct Factor {
+        int bone = k_no_bone;
+        float power = 1.0f;
+        Quat left = Quat::Identity();
+        Quat a = Quat::Identity();
+        Quat b = Quat::Identity();
+    };
+
+    /// A bone of the target. Most are a product of factors and of `after`. Where that cannot be (the bone
+    /// follows another branch of the source than its parent does) it is found `between` two orientations in
+    /// model space. A bone without factors has the constant rotation `after`.
     struct TargetStep {
         int bone = 0;
         bool between = false;
-        std::array<int, k_longest_path> path{};
-        int path_length = 0;
-        Quat before = Quat::Identity();
+        std::array<Factor, k_longest_path> factors{};
+        int factor_count = 0;
         Quat after = Quat::Identity();
         int slot_a = -1;  // source orientations; -1: does not turn
         int slot_b = -1;
@@ -44,6 +54,12 @@ struct TurnProgram {
         float share = 0.0f;
         int parent_slot = -1;  // of the target's parent's orientation; -1: what stands above
         int own_slot = -1;     // where its own is kept for others; -1: nobody asks
+    };
+
+    /// Where hub and ground bone go: the source's way down to each in, a translation of the target's out.
+    struct BodyStep {
+        std::vector<int> source_way;  // from the root; empty: not carried
+        std::vector<int> target_way;
     };
 
     std::size_t source_bones = 0;
@@ -56,6 +72,21 @@ struct TurnProgram {
         target_steps;  // parents first; those that keep their rest and are not asked for left out
     std::size_t target_slots = 0;
     std::vector<Transform> rest;  // the target's, local: what no step writes
+    Transform source_stands;      // above the bones
+    Transform target_stands;
+    BodyStep hub;
+    BodyStep ground;
+    Vec3 source_up = Vec3::UnitY();
+    Vec3 target_up = Vec3::UnitY();
+    float source_floor = 0.0f;
+    float target_floor = 0.0f;
+    float leg_ratio = 1.0f;
+    float hub_ratio = 1.0f;
+    Vec3 hub_offset =
+        Vec3::Zero();  // over the floor: what scaling leaves over at rest; turns with the ground bone
+    Quat ground_undo = Quat::Identity();
+    Vec3 source_ground_rest = Vec3::Zero();
+    Vec3 target_ground_rest = Vec3::Zero();
 
     /// Floats of scratch for one run with 8 lanes.
     std::size_t scratch_floats() const { return 32 * (source_steps.size() + target_slots) + 8; }
@@ -66,8 +97,8 @@ struct TurnProgram {
 TurnProgram compile_turns(const Skeleton& source, const Skeleton& target, const Quat& to_target,
                           std::span<const BoneFollow> follow, std::span<const Quat> source_stance);
 
-/// Runs the program over `frames` poses. Translations and scales of the target are those of its rest.
-/// `scratch` holds `scratch_floats()`. Never allocates or throws.
+/// Runs the program over `frames` poses. Translations (but those of hub and ground bone) and scales of the
+/// target are those of its rest. `scratch` holds `scratch_floats()`. Never allocates or throws.
 void run_turns(const TurnProgram& program, const Transform* source, Transform* target, std::size_t frames,
                float* scratch) noexcept;
 

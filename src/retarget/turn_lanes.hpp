@@ -12,6 +12,64 @@ DENDRAXIS_LANE LaneQuat<Count> turned_away(const LaneQuat<Count>* slots, int slo
     return slots[slot] * splat<Count>(undo);
 }
 
+template <std::size_t Count>
+DENDRAXIS_LANE LaneQuat<Count> factor(const TurnProgram::Factor& factor, const Transform* source,
+                                      std::size_t stride) {
+    const LaneQuat<Count> local = load<Count>(source + factor.bone, stride);
+    if (factor.power == 1.0f) return splat<Count>(factor.left) * local;
+    const LaneQuat<Count> turn = splat<Count>(factor.a) * local * splat<Count>(factor.b);
+    return splat<Count>(factor.left) * slerp<Count>(splat<Count>(Quat::Identity()), turn, factor.power);
+}
+
+/// Where the last bone of a way stands in model space.
+template <std::size_t Count>
+DENDRAXIS_LANE LaneTransform<Count> standing(const Transform& above, const std::vector<int>& way,
+                                             std::size_t length, const Transform* local, std::size_t stride) {
+    LaneTransform<Count> at = splat<Count>(above);
+    for (std::size_t i = 0; i < length; ++i) at = at * load_transform<Count>(local + way[i], stride);
+    return at;
+}
+
+/// Moves the last bone of a way to a place in model space.
+template <std::size_t Count>
+DENDRAXIS_LANE void place(const Transform& above, const std::vector<int>& way, const LaneVec<Count>& wanted,
+                          Transform* local, std::size_t stride) {
+    const LaneTransform<Count> parent = standing<Count>(above, way, way.size() - 1, local, stride);
+    store_translation<Count>(apply_inverse(parent, wanted), local + way.back(), stride);
+}
+
+template <std::size_t Count>
+DENDRAXIS_LANE void place_bodies(const TurnProgram& program, const Transform* source,
+                                 std::size_t source_stride, Transform* target, std::size_t target_stride) {
+    LaneVec<Count> offset = splat<Count>(program.hub_offset);
+    if (!program.ground.source_way.empty()) {
+        const LaneTransform<Count> ground =
+            standing<Count>(program.source_stands, program.ground.source_way,
+                            program.ground.source_way.size(), source, source_stride);
+        const LaneQuat<Count> to_target = splat<Count>(program.to_target);
+        const LaneQuat<Count> heading =
+            to_target * (ground.rotation * splat<Count>(program.ground_undo)) * conjugate(to_target);
+        offset = rotate(heading, offset);
+        const LaneVec<Count> moved = ground.translation - splat<Count>(program.source_ground_rest);
+        place<Count>(program.target_stands, program.ground.target_way,
+                     splat<Count>(program.target_ground_rest) +
+                         scaled<Count>(rotate(to_target, moved), splat<Count>(program.leg_ratio)),
+                     target, target_stride);
+    }
+    if (program.hub.source_way.empty()) return;
+    const LaneVec<Count> hub = standing<Count>(program.source_stands, program.hub.source_way,
+                                               program.hub.source_way.size(), source, source_stride)
+                                   .translation;
+    const LaneVec<Count> up = splat<Count>(program.source_up);
+    const Lanes<Count> height = dot(hub, up);
+    const LaneVec<Count> over_floor =
+        rotate(splat<Count>(program.to_target), hub - scaled<Count>(up, height));
+    const Lanes<Count> risen = program.target_floor + program.hub_ratio * (height - program.source_floor);
+    const LaneVec<Count> wanted = scaled<Count>(over_floor, splat<Count>(program.leg_ratio)) + offset +
+                                  scaled<Count>(splat<Count>(program.target_up), risen);
+    place<Count>(program.target_stands, program.hub.target_way, wanted, target, target_stride);
+}
+
 /// One block of `Count` frames.
 template <std::size_t Count>
 DENDRAXIS_LANE void run_turn_block(const TurnProgram& program, const Transform* source,
@@ -36,13 +94,14 @@ DENDRAXIS_LANE void run_turn_block(const TurnProgram& program, const Transform* 
             const LaneQuat<Count> parent =
                 step.parent_slot < 0 ? splat<Count>(program.target_above) : target_slots[step.parent_slot];
             local = conjugate(parent) * own;
-        } else if (step.path_length > 0) {
-            local = load<Count>(source + step.path[0], source_stride);
-            for (int i = 1; i < step.path_length; ++i)
-                local = local * load<Count>(source + step.path[static_cast<std::size_t>(i)], source_stride);
-            local = splat<Count>(step.before) * local * splat<Count>(step.after);
+        } else if (step.factor_count > 0) {
+            local = factor<Count>(step.factors[0], source, source_stride);
+            for (int i = 1; i < step.factor_count; ++i)
+                local =
+                    local * factor<Count>(step.factors[static_cast<std::size_t>(i)], source, source_stride);
+            local = local * splat<Count>(step.after);
         } else {
-            local = splat<Count>(step.before);
+            local = splat<Count>(step.after);
         }
         store<Count>(local, target + step.bone, target_stride);
         if (step.own_slot >= 0) {
@@ -51,6 +110,7 @@ DENDRAXIS_LANE void run_turn_block(const TurnProgram& program, const Transform* 
             target_slots[step.own_slot] = parent * local;
         }
     }
+    place_bodies<Count>(program, source, source_stride, target, target_stride);
 }
 
 template <std::size_t Count>

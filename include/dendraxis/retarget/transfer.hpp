@@ -10,6 +10,7 @@
 
 namespace dendraxis {
 
+struct MatchedStance;
 struct PassPlan;
 struct TurnProgram;
 
@@ -47,36 +48,13 @@ class Transfer {
     float hub_ratio() const noexcept { return hub_ratio_; }
 
  private:
-    void compile_follow(const Pairing& pairing, const std::vector<Quat>& matched_turns,
-                        const std::vector<Quat>& source_stance);
-    void compile_travel(const Pairing& pairing, float hub_drop);
-    Vec3 hub_place(const Vec3& source_hub, const Quat& heading) const;
-    Vec3 ground_place(const Vec3& source_ground) const;
-    void place_body(std::span<const Transform> source, std::span<Transform> target) const;
+    void compile_follow(const Pairing& pairing, const MatchedStance& stance, TurnProgram& program) const;
+    void compile_travel(const Pairing& pairing, float hub_drop, TurnProgram& program);
 
     std::shared_ptr<const PassPlan> passes_;
-    Skeleton source_;
-    Skeleton target_;
     std::shared_ptr<const TurnProgram> program_;
-    Quat ground_stance_ =
-        Quat::Identity();             // orientation of the source's ground bone that turns are measured from
-    std::vector<int> source_to_hub_;  // bones from the root to the hub, to the ground bone
-    std::vector<int> source_to_ground_;
-    std::vector<int> target_to_hub_;
-    std::vector<int> target_to_ground_;
-    Quat to_target_;  // from the source's model space to the target's
-    int source_hub_ = k_no_bone;
-    int target_hub_ = k_no_bone;
-    int source_ground_ = k_no_bone;  // set only where both characters have one
-    int target_ground_ = k_no_bone;
-    Vec3 source_up_;
-    Vec3 target_up_;
-    float source_floor_ = 0.0f;
-    float target_floor_ = 0.0f;
-    Vec3 source_ground_rest_ = Vec3::Zero();
-    Vec3 target_ground_rest_ = Vec3::Zero();
-    Vec3 hub_offset_ =
-        Vec3::Zero();  // over the floor, in the target's model space: what scaling leaves over at rest
+    std::size_t source_bones_ = 0;
+    std::size_t target_bones_ = 0;
     float leg_ratio_ = 1.0f;
     float hub_ratio_ = 1.0f;
 };
