@@ -5,7 +5,7 @@
 #include <dendraxis/retarget/foot_lock.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 
-#include "../src/retarget/turn_kernel.hpp"
+#include "people.hpp"
 
 #include <benchmark/benchmark.h>
 
@@ -21,11 +21,25 @@ const Character& diver() {
     return character;
 }
 
-// The bosun without his helper bones stands for a target of about as many bones as the source.
-const Pairing& pairing() {
-    static const Pairing pairs =
+// The diver with some tassels and with all its bones' axes turned: 67 bones, every chain of as many bones.
+Skeleton alike() {
+    std::vector<Bone> bones(diver().skeleton.bones().begin(), diver().skeleton.bones().end());
+    while (bones.size() < 67) {
+        Bone bone;
+        bone.name = bone.label = "tassel_" + std::to_string(bones.size());
+        bone.parent = 4;
+        bone.rest.translation = Vec3(0.01f, -0.02f, 0.01f * static_cast<float>(bones.size() - 60));
+        bones.push_back(bone);
+    }
+    return harbour::scrambled_axes(Skeleton(std::move(bones)), 3);
+}
+
+// Chains of as many bones (`spread` false), or the bosun: five spine bones for three, two a finger for three.
+const Pairing& pairing(bool spread = false) {
+    static const Pairing one_to_one = pair(chart(diver()), chart(alike()));
+    static const Pairing other_counts =
         pair(chart(diver()), chart(io::load_character(DENDRAXIS_DEMO_FOLDER "/bosun.glb")));
-    return pairs;
+    return spread ? other_counts : one_to_one;
 }
 
 std::vector<Transform> source_frames(std::size_t frames) {
@@ -72,6 +86,21 @@ void apply(benchmark::State& state) {
 }
 BENCHMARK(apply)->Arg(64)->Arg(1)->Arg(160'000);
 
+void apply_spread(benchmark::State& state) {
+    const auto frames = static_cast<std::size_t>(state.range(0));
+    const std::size_t bones = pairing(true).target.skeleton.size();
+    const Transfer transfer(pairing(true));
+    const std::vector<Transform> from = source_frames(frames);
+    std::vector<Transform> to(frames * bones);
+    Transfer::Workspace workspace;
+    for (auto step : state) {
+        transfer.apply(from, to, workspace);
+        benchmark::ClobberMemory();
+    }
+    state.counters["bones"] = static_cast<double>(bones);
+}
+BENCHMARK(apply_spread)->Arg(64)->Arg(1);
+
 void apply_on_threads(benchmark::State& state) {
     const std::size_t frames = 4096;
     static const Transfer transfer(pairing());
@@ -87,10 +116,10 @@ void apply_on_threads(benchmark::State& state) {
 BENCHMARK(apply_on_threads)->Threads(1)->Threads(2)->UseRealTime();
 
 void foot_lock_a_pose(benchmark::State& state) {
-    const Transfer transfer(pairing());
-    const FootLock lock(pairing());
+    const Transfer transfer(pairing(true));
+    const FootLock lock(pairing(true));
     const Clip& stroll = diver().clip("stroll");
-    std::vector<Transform> pose(pairing().target.skeleton.size());
+    std::vector<Transform> pose(pairing(true).target.skeleton.size());
     Transfer::Workspace workspace;
     FootLock::Workspace lock_workspace;
     FootLockState feet;
@@ -105,7 +134,7 @@ void foot_lock_a_pose(benchmark::State& state) {
 BENCHMARK(foot_lock_a_pose);
 
 void all_passes_a_frame(benchmark::State& state) {
-    const Transfer transfer(pairing());
+    const Transfer transfer(pairing(true));
     Clip clip = diver().clip("stroll");
     clip.transforms = source_frames(600);
     for (auto step : state) benchmark::DoNotOptimize(transfer.apply(clip));

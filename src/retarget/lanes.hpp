@@ -73,18 +73,21 @@ DENDRAXIS_LANE Lanes<Count> choose(Lanes<Count> asked, Lanes<Count> if_negative,
     return asked < 0.0f ? if_negative : otherwise;
 }
 
-/// From `a` (share 0) to `b` (share 1) the short way, exact to float without trigonometry: sin(t angle) over
-/// sin(angle) as a product of two short polynomials, asin(sqrt h) / sqrt h on 0 to 1/2 and sin(sqrt y) / sqrt
-/// y on 0 to (pi/2)^2, both interpolated at Chebyshev's nodes.
+/// How much of the near end (`from`) and of the far end (`to`) a rotation holds that lies between two, the
+/// cosine of half the angle between them being `cosine` (0 to 1).
 template <std::size_t Count>
-DENDRAXIS_LANE LaneQuat<Count> slerp(const LaneQuat<Count>& a, LaneQuat<Count> b, float share) {
+struct LaneShares {
+    Lanes<Count> from, to;
+};
+
+/// Exact to float without trigonometry: sin(t angle) over sin(angle) as a product of two short polynomials,
+/// asin(sqrt h) / sqrt h on 0 to 1/2 and sin(sqrt y) / sqrt y on 0 to (pi/2)^2, both interpolated at
+/// Chebyshev's nodes.
+template <std::size_t Count>
+DENDRAXIS_LANE LaneShares<Count> shares_at(Lanes<Count> cosine, float share) {
     using L = Lanes<Count>;
-    L cosine = a.x * b.x + a.y * b.y + a.z * b.z + a.w * b.w;
     const L one = splat<Count>(1.0f);
-    const L sign = choose<Count>(cosine, -one, one);
-    cosine = cosine * sign;
     cosine = choose<Count>(one - cosine, one, cosine);
-    b = {b.x * sign, b.y * sign, b.z * sign, b.w * sign};
     const L h = (1.0f - cosine) * 0.5f;
     L arc = splat<Count>(0.123913495f);
     for (const float c : {-0.135916271f, 0.107400021f, -0.00702057912f, 0.0358142393f, 0.0440916167f,
@@ -99,9 +102,29 @@ DENDRAXIS_LANE LaneQuat<Count> slerp(const LaneQuat<Count>& a, LaneQuat<Count> b
             sine = sine * y + c;
         return sine * scale * t;
     };
-    const L wa = weight(1.0f - share);
-    const L wb = weight(share);
-    return {wa * a.x + wb * b.x, wa * a.y + wb * b.y, wa * a.z + wb * b.z, wa * a.w + wb * b.w};
+    return {weight(1.0f - share), weight(share)};
+}
+
+/// From `a` (share 0) to `b` (share 1) the short way.
+template <std::size_t Count>
+DENDRAXIS_LANE LaneQuat<Count> slerp(const LaneQuat<Count>& a, const LaneQuat<Count>& b, float share) {
+    const Lanes<Count> cosine = a.x * b.x + a.y * b.y + a.z * b.z + a.w * b.w;
+    const Lanes<Count> one = splat<Count>(1.0f);
+    const Lanes<Count> sign = choose<Count>(cosine, -one, one);
+    LaneShares<Count> s = shares_at<Count>(cosine * sign, share);
+    s.to = s.to * sign;
+    return {s.from * a.x + s.to * b.x, s.from * a.y + s.to * b.y, s.from * a.z + s.to * b.z,
+            s.from * a.w + s.to * b.w};
+}
+
+/// A part of a rotation, the short way: what `slerp` gives from no rotation at all.
+template <std::size_t Count>
+DENDRAXIS_LANE LaneQuat<Count> power(const LaneQuat<Count>& q, float share) {
+    const Lanes<Count> one = splat<Count>(1.0f);
+    const Lanes<Count> sign = choose<Count>(q.w, -one, one);
+    LaneShares<Count> s = shares_at<Count>(q.w * sign, share);
+    s.to = s.to * sign;
+    return {s.to * q.x, s.to * q.y, s.to * q.z, s.from + s.to * q.w};
 }
 
 /// The rotations of one bone in `Count` frames, `stride` transforms apart, into lanes and back.

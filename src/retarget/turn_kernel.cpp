@@ -75,14 +75,12 @@ class TurnCompiler {
         return true;
     }
 
-    // A part of the turn of source bone `b` against its parent `a`, both seen from their stances.
-    TurnProgram::Factor part_of_turn(int b, float power) const {
-        TurnProgram::Factor factor;
-        factor.bone = b;
-        factor.power = power;
-        factor.a = stance(source_.parent(b));
-        factor.b = stance(b).conjugate();
-        return factor;
+    // left * D_b^power with D_b = R_a s_b R_b^-1, `a` being the parent of `b`. As D_b is R_a (s_b R_b^-1 R_a)
+    // R_a^-1, so are its powers, which saves a product; what is left over on the right is returned in `rest`.
+    TurnProgram::Factor part_of_turn(Quat left, int b, float power, Quat& rest) const {
+        const Quat& above = stance(source_.parent(b));
+        rest = above.conjugate();
+        return {b, power, left * above, stance(b).conjugate() * above};
     }
 
     bool is_partial(const BoneFollow& own) const { return own.share < 1.0f; }
@@ -117,28 +115,24 @@ class TurnCompiler {
                 if (!can_be_part(parent)) return false;
                 if (is_partial(own) && own.b == parent.b) {
                     if (own.share <= parent.share) return false;
-                    factors.push_back(part_of_turn(own.b, own.share - parent.share));
-                    factors.back().left = left;
-                    return finish(factors, own.matched, step);
+                    factors.push_back(part_of_turn(left, own.b, own.share - parent.share, left));
+                    return finish(factors, left * own.matched, step);
                 }
-                factors.push_back(part_of_turn(parent.b, 1.0f - parent.share));
-                factors.back().left = left;
-                left = Quat::Identity();
+                factors.push_back(part_of_turn(left, parent.b, 1.0f - parent.share, left));
             }
             left = left * stance(from);
         }
         std::vector<int> path;
         if (!way(from, is_partial(own) ? own.a : own.b, path)) return false;
         for (const int s : path) {
-            factors.push_back({s, 1.0f, left, Quat::Identity(), Quat::Identity()});
+            factors.push_back({s, 1.0f, left, Quat::Identity()});
             left = Quat::Identity();
         }
         const int last = is_partial(own) ? own.a : own.b;
         left = left * stance(last).conjugate();
         if (!is_partial(own)) return finish(factors, left * own.matched, step);
-        factors.push_back(part_of_turn(own.b, own.share));
-        factors.back().left = left;
-        return finish(factors, own.matched, step);
+        factors.push_back(part_of_turn(left, own.b, own.share, left));
+        return finish(factors, left * own.matched, step);
     }
 
     static bool finish(const std::vector<TurnProgram::Factor>& factors, const Quat& after,

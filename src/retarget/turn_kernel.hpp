@@ -29,13 +29,12 @@ struct TurnProgram {
     };
 
     /// A local rotation of the source on its way into one of the target: left * s, or, of a bone that is
-    /// followed in part, left * (a * s * b)^power.
+    /// followed in part, left * (s * right)^power.
     struct Factor {
         int bone = k_no_bone;
         float power = 1.0f;
         Quat left = Quat::Identity();
-        Quat a = Quat::Identity();
-        Quat b = Quat::Identity();
+        Quat right = Quat::Identity();
     };
 
     /// A bone of the target. Most are a product of factors and of `after`. Where that cannot be (the bone

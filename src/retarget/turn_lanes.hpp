@@ -17,8 +17,8 @@ DENDRAXIS_LANE LaneQuat<Count> factor(const TurnProgram::Factor& factor, const T
                                       std::size_t stride) {
     const LaneQuat<Count> local = load<Count>(source + factor.bone, stride);
     if (factor.power == 1.0f) return splat<Count>(factor.left) * local;
-    const LaneQuat<Count> turn = splat<Count>(factor.a) * local * splat<Count>(factor.b);
-    return splat<Count>(factor.left) * slerp<Count>(splat<Count>(Quat::Identity()), turn, factor.power);
+    const LaneQuat<Count> turn = local * splat<Count>(factor.right);
+    return splat<Count>(factor.left) * power<Count>(turn, factor.power);
 }
 
 /// Where the last bone of a way stands in model space.
@@ -126,11 +126,10 @@ DENDRAXIS_LANE void run_turn_frames(const TurnProgram& program, const Transform*
                         to * sizeof(Transform));
         run_turn_block<Count>(program, source + frame * from, from, target + frame * to, to, slots);
     }
-    // The last few frames go one by one: a lane's result does not depend on its neighbors.
+    // The last few frames go one by one, in all lanes at once: nothing depends on a lane's neighbors.
     for (; frame < frames; ++frame) {
         std::memcpy(static_cast<void*>(target + frame * to), program.rest.data(), to * sizeof(Transform));
-        run_turn_block<1>(program, source + frame * from, from, target + frame * to, to,
-                          reinterpret_cast<LaneQuat<1>*>(scratch));
+        run_turn_block<Count>(program, source + frame * from, 0, target + frame * to, 0, slots);
     }
 }
 
