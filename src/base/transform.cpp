@@ -2,14 +2,6 @@
 
 namespace dendraxis {
 
-Transform operator*(const Transform& parent, const Transform& child) noexcept {
-    Transform result;
-    result.rotation = parent.rotation * child.rotation;
-    result.translation = apply(parent, child.translation);
-    result.scale = parent.scale.cwiseProduct(child.scale);
-    return result;
-}
-
 Transform inverse(const Transform& transform) noexcept {
     Transform result;
     for (int axis = 0; axis < 3; ++axis) {
@@ -18,10 +10,6 @@ Transform inverse(const Transform& transform) noexcept {
     result.rotation = transform.rotation.conjugate();
     result.translation = -result.scale.cwiseProduct(result.rotation * transform.translation);
     return result;
-}
-
-Vec3 apply(const Transform& transform, const Vec3& point) noexcept {
-    return transform.translation + transform.rotation * transform.scale.cwiseProduct(point);
 }
 
 Affine to_affine(const Transform& transform) noexcept {

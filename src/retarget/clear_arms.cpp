@@ -17,23 +17,39 @@ constexpr int k_tries = 6;              // of the least turn in a frame
 
 using Depths = std::array<float, k_arm_probes>;
 
+// A solid where it stands, and the ball around it, outside of which nothing touches it.
+struct PlacedSolid {
+    Capsule capsule;
+    float bound;
+
+    bool may_touch(const Vec3& place, float radius) const {
+        const float reach = bound + radius;
+        return (place - capsule.center).squaredNorm() < reach * reach;
+    }
+};
+
+using Solids = std::vector<PlacedSolid>;
+
 // How deep each ball is in the body at most; none: 0.
-Depths depths_of(const ArmShape& arm, const std::vector<Capsule>& solids, std::span<const Transform> model) {
+Depths depths_of(const ArmShape& arm, const Solids& solids, std::span<const Transform> model) {
     Depths depths{};
     for (std::size_t k = 0; k < k_arm_probes; ++k) {
         const Vec3 place = place_of(arm.probes[k], model);
-        for (const Capsule& solid : solids)
-            depths[k] = std::max(depths[k], arm.probes[k].radius - nearest_on(solid, place).gap);
+        for (const PlacedSolid& solid : solids) {
+            if (!solid.may_touch(place, arm.probes[k].radius)) continue;
+            depths[k] = std::max(depths[k], arm.probes[k].radius - nearest_on(solid.capsule, place).gap);
+        }
     }
     return depths;
 }
 
-std::vector<Capsule> placed_solids(const BodyShape& shape, std::span<const Transform> model) {
-    std::vector<Capsule> solids;
-    solids.reserve(shape.solids.size());
-    for (const Solid& solid : shape.solids)
-        solids.push_back(placed(solid.capsule, model[static_cast<std::size_t>(solid.bone)]));
-    return solids;
+void place_solids(const BodyShape& shape, std::span<const Transform> model, Solids& solids) {
+    solids.clear();
+    for (const Solid& solid : shape.solids) {
+        const Capsule& own = solid.capsule;
+        const float bound = std::sqrt(own.along.squaredNorm() + own.across.squaredNorm()) + own.radius;
+        solids.push_back({placed(own, model[static_cast<std::size_t>(solid.bone)]), bound});
+    }
 }
 
 class ArmClearer {
@@ -45,9 +61,7 @@ class ArmClearer {
         find_allowed();
         bool turned = false;
         for (int round = 0; round < k_rounds; ++round) {
-            bool any = false;
-            for (std::size_t i = 0; i < take_.plan.arms.size(); ++i) any = clear_arm(i) || any;
-            if (!any) return turned;
+            if (!clear_once()) return turned;
             turned = true;
         }
         return turned;
@@ -62,9 +76,10 @@ class ArmClearer {
     void find_allowed() {
         allowed_.resize(take_.plan.arms.size());
         std::vector<Transform> model(source_.skeleton.size());
+        Solids solids;
         for (std::size_t f = 0; f < take_.frames(); ++f) {
             to_model_space(source_.skeleton, take_.source.frame(f), model);
-            const std::vector<Capsule> solids = placed_solids(source_.shape, model);
+            place_solids(source_.shape, model, solids);
             for (std::size_t i = 0; i < allowed_.size(); ++i) {
                 Depths depths = depths_of(source_.shape.arms[take_.plan.arms[i].source_shape], solids, model);
                 for (float& depth : depths)
@@ -75,8 +90,7 @@ class ArmClearer {
     }
 
     // The least turn about the shoulder that brings the deepest ball out, then the next, until all are.
-    Vec3 least_turn(std::size_t arm, std::size_t frame) const {
-        const std::vector<Capsule> solids = placed_solids(target_.shape, take_.model);
+    Vec3 least_turn(std::size_t arm, std::size_t frame, const Solids& solids) const {
         const Vec3 shoulder = head_of(take_.plan.arms[arm].target[0], take_.model);
         std::array<Vec3, k_arm_probes> places;
         for (std::size_t k = 0; k < k_arm_probes; ++k)
@@ -86,8 +100,9 @@ class ArmClearer {
             float worst = 0.0f;
             Vec3 step = Vec3::Zero();
             for (std::size_t k = 0; k < k_arm_probes; ++k) {
-                for (const Capsule& solid : solids) {
-                    const NearestOnCapsule nearest = nearest_on(solid, places[k]);
+                for (const PlacedSolid& solid : solids) {
+                    if (!solid.may_touch(places[k], shape(arm).probes[k].radius)) continue;
+                    const NearestOnCapsule nearest = nearest_on(solid.capsule, places[k]);
                     const float too_deep =
                         shape(arm).probes[k].radius - nearest.gap - allowed_[arm][frame][k];
                     if (too_deep <= worst) continue;
@@ -105,17 +120,29 @@ class ArmClearer {
         return rotation_vector(turned);
     }
 
-    bool clear_arm(std::size_t arm) {
-        std::vector<Vec3> turns(take_.frames());
-        std::vector<float> angles(take_.frames());
-        bool any = false;
+    bool clear_once() {
+        const std::size_t arms = take_.plan.arms.size();
+        std::vector<std::vector<Vec3>> turns(arms, std::vector<Vec3>(take_.frames()));
+        std::vector<char> any(arms, 0);
+        Solids solids;
         for (std::size_t f = 0; f < take_.frames(); ++f) {
             take_.pose(f);
-            turns[f] = least_turn(arm, f);
-            angles[f] = turns[f].norm();
-            any = any || angles[f] > 0.0f;
+            place_solids(target_.shape, take_.model, solids);
+            for (std::size_t i = 0; i < arms; ++i) {
+                turns[i][f] = least_turn(i, f, solids);
+                any[i] |= turns[i][f].isZero() ? 0 : 1;
+            }
         }
-        if (!any) return false;
+        for (std::size_t i = 0; i < arms; ++i) {
+            if (any[i]) turn_arm(i, turns[i]);
+        }
+        return std::any_of(any.begin(), any.end(), [](char is) { return is != 0; });
+    }
+
+    // Turns an arm by what each frame needs, eased in and out.
+    void turn_arm(std::size_t arm, const std::vector<Vec3>& turns) {
+        std::vector<float> angles;
+        for (const Vec3& turn : turns) angles.push_back(turn.norm());
         const float widen = take_.frames_in(k_widen_seconds);
         angles = rounded_up(angles, static_cast<int>(std::lround(widen)));
         const std::vector<Vec3> axes = smoothed(turns, 0.5f * widen);
@@ -126,7 +153,6 @@ class ArmClearer {
             turn_limb(take_.skeleton(), take_.plan.arms[arm].target, {turn, turn}, false, take_.model,
                       take_.result.frame(f));
         }
-        return true;
     }
 
     Take& take_;

@@ -19,16 +19,24 @@ struct alignas(16) Transform {
 
 static_assert(sizeof(Transform) == 48);
 
+/// The point `point`, given relative to `transform`, in the frame that `transform` is relative to.
+inline Vec3 apply(const Transform& transform, const Vec3& point) noexcept {
+    return transform.translation + transform.rotation * transform.scale.cwiseProduct(point);
+}
+
 /// `parent` then `child`: takes what is given relative to the child to what the parent is relative to.
 /// Exact while the scales are uniform; an uneven scale above a turned child would shear, and the shear is
 /// left out (use `to_affine` where it must be kept).
-Transform operator*(const Transform& parent, const Transform& child) noexcept;
+inline Transform operator*(const Transform& parent, const Transform& child) noexcept {
+    Transform result;
+    result.rotation = parent.rotation * child.rotation;
+    result.translation = apply(parent, child.translation);
+    result.scale = parent.scale.cwiseProduct(child.scale);
+    return result;
+}
 
 /// The transform that undoes `transform`; exact under the same condition. A scale of zero stays zero.
 Transform inverse(const Transform& transform) noexcept;
-
-/// The point `point`, given relative to `transform`, in the frame that `transform` is relative to.
-Vec3 apply(const Transform& transform, const Vec3& point) noexcept;
 
 /// The same transform as a matrix.
 Affine to_affine(const Transform& transform) noexcept;
