@@ -10,6 +10,8 @@
 namespace dendraxis {
 namespace {
 
+constexpr float k_counting_weight = 0.3f;  // of a vertex, for it to shape the solid of a bone
+
 struct Vertex {
     Vec3 place;                                  // model space, at rest
     int bone;                                    // the charted bone that moves it most
@@ -321,7 +323,12 @@ class ShapeFitter {
         std::vector<float> depths;
         Vec3 middle = Vec3::Zero();
         for (const Vertex& vertex : vertices_) {
-            if (vertex.bone != bone) continue;
+            // Where bones stand close together, skin between them is of both.
+            const bool moved =
+                std::any_of(vertex.weights.begin(), vertex.weights.end(), [bone](const auto& entry) {
+                    return entry.first == bone && entry.second > k_counting_weight;
+                });
+            if (!moved) continue;
             const Vec3 offset = vertex.place - from;
             along.push_back(axis.dot(offset));
             widths.push_back(wide.dot(offset));

@@ -12,6 +12,7 @@ namespace dendraxis {
 namespace {
 
 constexpr float k_release_seconds = 0.12f;  // in which a correction falls to about a third
+constexpr float k_still_seconds = 0.2f;
 constexpr float k_hub_seconds = 0.08f;
 constexpr float k_most_stretch = 0.997f;
 
@@ -29,11 +30,21 @@ struct Now {
 void find_stands(const Chart& source, float leg, const Now& now, float seconds, Foot& foot) {
     const ContactLimits limits;
     float lowest = 1e30f;
-    for (const Vec3& part : now.source) lowest = std::min(lowest, part.dot(source.up) - source.floor);
+    float slowest = 1e30f;
     for (std::size_t p = 0; p < now.source.size(); ++p) {
-        const float height = (now.source[p].dot(source.up) - source.floor) / leg;
+        lowest = std::min(lowest, now.source[p].dot(source.up) - source.floor);
+        slowest =
+            std::min(slowest, (now.source[p] - foot.source[p]).norm() / (leg * std::max(seconds, 1e-4f)));
+    }
+    // A foot that rests high up stands on something up there.
+    const bool rests = lowest > 0.06f * leg && slowest < 0.12f;
+    foot.still_seconds = rests ? foot.still_seconds + seconds : 0.0f;
+    if (!rests || foot.still_seconds < k_still_seconds) foot.level = 0.0f;
+    if (rests && foot.still_seconds >= k_still_seconds && foot.level == 0.0f) foot.level = lowest;
+    for (std::size_t p = 0; p < now.source.size(); ++p) {
+        const float height = (now.source[p].dot(source.up) - source.floor - foot.level) / leg;
         const float speed = (now.source[p] - foot.source[p]).norm() / (leg * std::max(seconds, 1e-4f));
-        const float tilt = height - lowest / leg;
+        const float tilt = height - (lowest - foot.level) / leg;
         foot.stands[p] =
             foot.stands[p]
                 ? height < limits.leave_height && speed < limits.leave_speed && tilt < limits.leave_tilt

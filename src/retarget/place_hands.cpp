@@ -130,8 +130,15 @@ Vec3 place_on_body(const Take& take, std::size_t arm, const NearestOnCapsule& pl
     // The two capsules' frames may be turned against each other; what counts is how the bodies stand.
     const Vec3 normal = take.plan.to_target * place.normal;
     const float gap = take.plan.leg_ratio * (place.gap - source_radius);
-    return capsule.center + place.along_share * capsule.along + place.across_share * capsule.across +
-           normal * (capsule.radius + target_radius + gap);
+    const float wanted = target_radius + gap;
+    Vec3 palm = capsule.center + place.along_share * capsule.along + place.across_share * capsule.across +
+                normal * (capsule.radius + wanted);
+    // The source's normal is seldom square to the target's solid: brought to the right distance from it.
+    for (int i = 0; i < 2; ++i) {
+        const NearestOnCapsule nearest = nearest_on(capsule, palm);
+        palm += (wanted - nearest.gap) * nearest.normal;
+    }
+    return palm;
 }
 
 int main_solid(const SourceArm& track, const FrameSpan& span) {

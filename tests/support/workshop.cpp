@@ -54,6 +54,11 @@ const dendraxis::Character& bosun() {
     return character;
 }
 
+const dendraxis::Character& deckhand() {
+    static const dendraxis::Character character = dendraxis::io::load_character(demo("deckhand.glb"));
+    return character;
+}
+
 Outcome run(const std::string& command) {
     const Scratch scratch;
     const fs::path out = scratch / "out";

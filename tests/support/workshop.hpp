@@ -35,6 +35,7 @@ fs::path demo(const std::string& name);
 /// The demo characters as read from their files, read once.
 const dendraxis::Character& diver();
 const dendraxis::Character& bosun();
+const dendraxis::Character& deckhand();
 
 struct Outcome {
     int status = -1;

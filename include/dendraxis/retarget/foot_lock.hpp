@@ -23,6 +23,8 @@ struct FootLockState {
         Vec3 ankle = Vec3::Zero();   ///< of the target, before it was held
         Vec3 correction = Vec3::Zero();
         std::array<bool, 3> stands{};
+        float still_seconds = 0.0f;  ///< how long it has rested high up
+        float level = 0.0f;          ///< of what it stands on, over the floor
     };
     std::array<Foot, k_most_feet> feet;
     float hub_shift = 0.0f;

@@ -1,0 +1,68 @@
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/ik/two_bone.hpp>
+
+#include <doctest/doctest.h>
+
+#include <cmath>
+#include <random>
+
+using namespace dendraxis;
+
+namespace {
+
+LimbJoints turned(const LimbJoints& limb, const LimbTurns& turns) {
+    const Vec3 middle = limb.root + turns.upper * (limb.middle - limb.root);
+    return {limb.root, middle, middle + turns.lower * (limb.end - limb.middle)};
+}
+
+}  // namespace
+
+TEST_CASE("two bones reach what is in reach, and keep the side of their middle joint") {
+    std::mt19937 random(5);
+    std::normal_distribution<float> normal;
+    const auto way = [&] { return Vec3(normal(random), normal(random), normal(random)).normalized(); };
+    std::uniform_real_distribution<float> share(0.15f, 0.97f);
+    float worst = 0.0f;
+    for (int i = 0; i < 20000; ++i) {
+        const LimbJoints limb{Vec3(0.1f, 1.4f, 0), Vec3(0.1f, 1.4f, 0) + 0.3f * way(), Vec3::Zero()};
+        const LimbJoints bent{limb.root, limb.middle, limb.middle + 0.28f * way()};
+        const Vec3 target = limb.root + share(random) * 0.58f * way();
+        const LimbJoints result = turned(bent, solve_two_bone(bent, target));
+        worst = std::max(worst, (result.end - target).norm());
+        CHECK((result.middle - result.root).norm() == doctest::Approx(0.3).epsilon(1e-4));
+        // The triangle's normal turned as the line to the end turned.
+        const Vec3 before = (bent.middle - bent.root).cross(bent.end - bent.root);
+        const Vec3 after = (result.middle - result.root).cross(result.end - result.root);
+        const Quat aim = shortest_arc(bent.end - bent.root, target - bent.root);
+        if (before.norm() > 1e-3f && after.norm() > 1e-3f)
+            CHECK(after.normalized().dot(aim * before.normalized()) > 0.99f);
+    }
+    CHECK(worst < 0.01e-3f);
+}
+
+TEST_CASE(
+    "out of reach the limb nears full stretch and never gets there; a straight one bends toward the hint") {
+    const LimbJoints limb{Vec3::Zero(), Vec3(0.2f, 0, 0.2236068f), Vec3(0.368f, 0, -0.0003932f)};
+    float before = 0.0f;
+    float slope = 1.0f;
+    for (float distance = 0.5f; distance < 0.8f; distance += 0.001f) {
+        const float reached = turned(limb, solve_two_bone(limb, Vec3(0, distance, 0))).end.norm();
+        CHECK(reached < 0.581f);
+        if (before > 0.0f) {
+            const float now = (reached - before) / 0.001f;
+            CHECK(now > -0.01f);
+            CHECK(std::abs(now - slope) < 0.12f);  // no jump in speed anywhere
+            slope = now;
+        }
+        before = reached;
+    }
+    const LimbJoints straight{Vec3::Zero(), Vec3(0, -0.4f, 0), Vec3(0, -0.8f, 0)};
+    TwoBoneOptions options;
+    options.hint = Vec3::UnitZ();
+    const LimbJoints bent = turned(straight, solve_two_bone(straight, Vec3(0, -0.6f, 0), options));
+    CHECK(bent.middle.z() > 0.2f);
+    CHECK((bent.end - Vec3(0, -0.6f, 0)).norm() < 1e-5f);
+    // What makes no sense changes nothing.
+    const LimbTurns none = solve_two_bone(limb, Vec3(NAN, 0, 0));
+    CHECK(none.upper.coeffs() == Quat::Identity().coeffs());
+}

@@ -1,0 +1,166 @@
+// What runs in a game's frame: the same bits on every path, no memory asked for, feet held as it goes.
+#include "allocations.hpp"
+#include "turn_kernel.hpp"
+#include "workshop.hpp"
+
+#include <dendraxis/chart/chart.hpp>
+#include <dendraxis/retarget/foot_lock.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/review/review.hpp>
+#include <dendraxis/skeleton/blend.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <doctest/doctest.h>
+
+#include <cstring>
+#include <random>
+
+using namespace dendraxis;
+
+namespace {
+
+const Pairing& to_bosun() {
+    static const Pairing pairing = pair(chart(workshop::diver()), chart(workshop::bosun()));
+    return pairing;
+}
+
+Quat random_turn(std::mt19937& random) {
+    std::normal_distribution<float> normal;
+    return Quat(normal(random), normal(random), normal(random), normal(random)).normalized();
+}
+
+}  // namespace
+
+TEST_CASE("one, four and eight lanes give the same bits") {
+    // A source of four bones in a row; targets that follow wholly, in part, over a gap and on another branch.
+    std::mt19937 random(11);
+    const auto skeleton = [&](const std::vector<int>& parents) {
+        std::vector<Bone> bones;
+        for (const int parent : parents) {
+            Bone bone;
+            bone.name = bone.label = std::to_string(bones.size());
+            bone.parent = parent;
+            bone.rest.rotation = random_turn(random);
+            bones.push_back(bone);
+        }
+        Transform above;
+        above.rotation = random_turn(random);
+        return Skeleton(bones, above);
+    };
+    const Skeleton source = skeleton({-1, 0, 1, 2, 0});
+    const Skeleton target = skeleton({-1, 0, 1, 2, 3, 0, 5});
+    std::vector<Quat> stance;
+    for (int i = 0; i < 5; ++i) stance.push_back(random_turn(random));
+    const std::vector<BoneFollow> follow{{0, 0, 1.0f, random_turn(random)}, {0, 1, 0.4f, random_turn(random)},
+                                         {0, 1, 0.9f, random_turn(random)}, {2, 3, 0.3f, random_turn(random)},
+                                         {3, 3, 1.0f, random_turn(random)}, {3, 3, 1.0f, random_turn(random)},
+                                         {4, 4, 1.0f, random_turn(random)}};
+    const Quat to_target = random_turn(random);
+    const TurnProgram program = compile_turns(source, target, to_target, follow, stance);
+    constexpr std::size_t frames = 37;
+    std::vector<Transform> poses(frames * source.size());
+    for (Transform& transform : poses) transform.rotation = random_turn(random);
+    std::vector<std::vector<Transform>> results;
+    alignas(32) std::array<float, 4096> scratch{};
+    REQUIRE(program.scratch_floats() < scratch.size());
+    for (const std::size_t lanes : turn_lane_counts()) {
+        results.emplace_back(frames * target.size());
+        run_turns_with(lanes, program, poses.data(), results.back().data(), frames, scratch.data());
+        CHECK(std::memcmp(results.back().data(), results.front().data(),
+                          results.back().size() * sizeof(Transform)) == 0);
+    }
+    // And what they should give: orientations in model space, worked out plainly.
+    std::vector<Transform> model(source.size());
+    std::vector<Transform> own(target.size());
+    for (std::size_t f = 0; f < frames; ++f) {
+        to_model_space(source, std::span(poses).subspan(f * source.size(), source.size()), model);
+        to_model_space(target, std::span(results.front()).subspan(f * target.size(), target.size()), own);
+        for (std::size_t b = 0; b < target.size(); ++b) {
+            const auto away = [&](int bone) {
+                return Quat(model[static_cast<std::size_t>(bone)].rotation *
+                            stance[static_cast<std::size_t>(bone)].conjugate());
+            };
+            const BoneFollow& rule = follow[b];
+            const Quat wanted = to_target * away(rule.a).slerp(rule.share, away(rule.b)) * rule.matched;
+            CHECK(std::abs(wanted.dot(own[b].rotation)) > 1.0f - 2e-6f);
+        }
+    }
+}
+
+TEST_CASE("a clip of any length is the same as its poses one by one") {
+    const Transfer transfer(to_bosun());
+    const Clip& stroll = workshop::diver().clip("stroll");
+    const std::size_t bones = workshop::bosun().skeleton.size();
+    Transfer::Workspace workspace;
+    std::vector<Transform> all(stroll.frame_count() * bones);
+    transfer.apply(stroll.transforms, all, workspace);
+    for (const std::size_t frames : {1u, 3u, 4u, 8u, 9u, 31u}) {
+        std::vector<Transform> some(frames * bones);
+        transfer.apply(std::span(stroll.transforms).first(frames * stroll.bone_count), some, workspace);
+        CHECK(std::memcmp(some.data(), all.data(), some.size() * sizeof(Transform)) == 0);
+    }
+}
+
+TEST_CASE("calls a frame ask for no memory") {
+    const Transfer transfer(to_bosun());
+    const FootLock lock(to_bosun());
+    const Clip& stroll = workshop::diver().clip("stroll");
+    std::vector<Transform> pose(workshop::bosun().skeleton.size());
+    std::vector<Transform> base = rest_pose(workshop::bosun().skeleton);
+    Transfer::Workspace workspace;
+    FootLock::Workspace lock_workspace;
+    FootLockState feet;
+    const auto run = [&](std::size_t f) {
+        transfer.apply(stroll.frame(f), pose, workspace);
+        lock.apply(stroll.frame(f), pose, 1.0f / 30.0f, feet, lock_workspace);
+        blend_poses(base, pose, 0.5f);
+    };
+    run(0);
+    const long before = workshop::allocations();
+    for (std::size_t f = 1; f < stroll.frame_count(); ++f) run(f);
+    CHECK(workshop::allocations() == before);
+    std::vector<int> counted(10);
+    CHECK(workshop::allocations() > before);
+}
+
+TEST_CASE("feet are held pose by pose, from the past alone") {
+    const Transfer transfer(to_bosun());
+    const FootLock lock(to_bosun());
+    for (const std::string name : {"stroll", "hop-down", "crouch", "idle"}) {
+        CAPTURE(name);
+        const Clip& clip = workshop::diver().clip(name);
+        const Clip plain = transfer.apply_turns(clip);
+        Clip held = plain;
+        FootLockState feet;
+        FootLock::Workspace workspace;
+        for (std::size_t f = 0; f < clip.frame_count(); ++f)
+            lock.apply(clip.frame(f), held.frame(f), 1.0f / clip.fps, feet, workspace);
+        const ClipReview before = review_clip(to_bosun(), clip, plain);
+        const ClipReview after = review_clip(to_bosun(), clip, held);
+        CHECK(after["foot_slide_mm"].value < std::max(6.0f, 0.45f * before["foot_slide_mm"].value));
+        CHECK(after["ground_depth_mm"].value < 8.0f);
+        CHECK(after["bend_flips"].value == 0.0f);
+    }
+}
+
+TEST_CASE("poses are blended by weight and by chain") {
+    const Chart& who = to_bosun().target;
+    const Clip stroll = Transfer(to_bosun()).apply(workshop::diver().clip("stroll"));
+    const std::vector<Transform> rest = rest_pose(who.skeleton);
+    std::vector<Transform> pose = rest;
+    blend_poses(pose, stroll.frame(10), 0.0f);
+    for (std::size_t i = 0; i < pose.size(); ++i)
+        CHECK(pose[i].rotation.coeffs() == rest[i].rotation.coeffs());
+    const std::vector<std::string> arm{"arm.left"};
+    const std::vector<float> mask = chain_mask(who, arm);
+    blend_poses(pose, stroll.frame(10), 1.0f, mask);
+    for (std::size_t i = 0; i < pose.size(); ++i) {
+        const bool in_arm = who.skeleton.is_above(who.find("arm.left")->bones.front(), static_cast<int>(i));
+        CHECK(pose[i].rotation.coeffs() == (in_arm ? stroll.frame(10)[i] : rest[i]).rotation.coeffs());
+    }
+    blend_poses(pose, stroll.frame(20), 1.0f);
+    for (std::size_t i = 0; i < pose.size(); ++i)
+        CHECK(pose[i].translation == stroll.frame(20)[i].translation);
+    const std::vector<std::string> wrong{"arm.middle"};
+    CHECK_THROWS(chain_mask(who, wrong));
+}

@@ -1,0 +1,137 @@
+// Each measure must rise when its fault is put in on purpose.
+#include "workshop.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/review/review.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+
+using namespace dendraxis;
+
+namespace {
+
+struct Stage {
+    Pairing pairing = pair(chart(workshop::diver()), chart(workshop::deckhand()));
+    Clip source = workshop::diver().clip("stroll");
+    Clip result = Transfer(pairing).apply(source);
+
+    float measure(const char* name) const { return review_clip(pairing, source, result)[name].value; }
+    std::size_t bone(const char* chain, std::size_t index) const {
+        return static_cast<std::size_t>(pairing.target.find(chain)->bones[index]);
+    }
+    std::size_t hub() const { return static_cast<std::size_t>(pairing.target.hub); }
+
+    // Moves the hub in model space.
+    void move_hub(std::size_t frame, const Vec3& by) {
+        const Skeleton& skeleton = pairing.target.skeleton;
+        std::vector<Transform> model(skeleton.size());
+        to_model_space(skeleton, result.frame(frame), model);
+        const int parent = skeleton.parent(pairing.target.hub);
+        const Transform above =
+            parent == k_no_bone ? skeleton.above() : model[static_cast<std::size_t>(parent)];
+        Transform& local = result.frame(frame)[hub()];
+        local.translation += inverse(above).scale.cwiseProduct(above.rotation.conjugate() * by);
+    }
+
+    // Turns a bone in model space.
+    void turn(std::size_t frame, std::size_t index, const Quat& by) {
+        const Skeleton& skeleton = pairing.target.skeleton;
+        std::vector<Transform> model(skeleton.size());
+        to_model_space(skeleton, result.frame(frame), model);
+        const Quat above = model[static_cast<std::size_t>(skeleton.bones()[index].parent)].rotation;
+        Quat& local = result.frame(frame)[index].rotation;
+        local = (above.conjugate() * by * above * local).normalized();
+    }
+};
+
+Quat about(const Vec3& axis, float degrees) {
+    return Quat(Eigen::AngleAxisf(degrees / k_degrees, axis));
+}
+
+}  // namespace
+
+TEST_CASE("sunk feet are measured, to the millimetre") {
+    Stage stage;
+    CHECK(stage.measure("ground_depth_mm") < 5.0f);
+    for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
+        stage.move_hub(f, -0.03f * stage.pairing.target.up);
+    CHECK(stage.measure("ground_depth_mm") == doctest::Approx(30.0).epsilon(0.1));
+    CHECK(stage.measure("float_mm") < 1.0f);
+}
+
+TEST_CASE("feet that hang are measured") {
+    Stage stage;
+    CHECK(stage.measure("float_mm") < 5.0f);
+    for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
+        stage.move_hub(f, 0.02f * stage.pairing.target.up);
+    CHECK(stage.measure("float_mm") == doctest::Approx(20.0).epsilon(0.1));
+}
+
+TEST_CASE("slid feet are measured, and travel that goes wrong") {
+    Stage stage;
+    CHECK(stage.measure("foot_slide_mm") < 3.0f);
+    CHECK(stage.measure("travel_error_pct") < 0.1f);
+    for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
+        stage.move_hub(f, 0.004f * static_cast<float>(f) * stage.pairing.target.facing);
+    CHECK(stage.measure("foot_slide_mm") > 30.0f);
+    CHECK(stage.measure("travel_error_pct") > 5.0f);
+}
+
+TEST_CASE("an arm in the hip is measured, and where it points") {
+    Stage stage;
+    CHECK(stage.measure("clipping_mm") < 5.0f);
+    const float before = stage.measure("direction_error_deg");
+    for (std::size_t f = 20; f < 40; ++f)
+        stage.turn(f, stage.bone("arm.left", 0), about(Vec3::UnitZ(), -30.0f));
+    CHECK(stage.measure("clipping_mm") > 15.0f);
+    CHECK(stage.measure("direction_error_deg") > before + 15.0f);
+    CHECK(stage.measure("reach_error_pct") > 10.0f);
+}
+
+TEST_CASE("a knee that bends the other way is measured") {
+    Stage stage;
+    CHECK(stage.measure("bend_flips") == 0.0f);
+    // Frame 25: the left leg swings, its knee well bent.
+    stage.turn(25, stage.bone("leg.left", 1), about(Vec3::UnitX(), -110.0f));
+    const Measure flips = review_clip(stage.pairing, stage.source, stage.result)["bend_flips"];
+    CHECK(flips.value == 1.0f);
+    CHECK(flips.frame == 25);
+}
+
+TEST_CASE("a pop is measured at its frame") {
+    Stage stage;
+    CHECK(stage.measure("pops") == 0.0f);
+    stage.turn(30, stage.bone("arm.right", 0), about(Vec3::UnitY(), 70.0f));
+    const Measure pops = review_clip(stage.pairing, stage.source, stage.result)["pops"];
+    CHECK(pops.value >= 1.0f);
+    CHECK(std::abs(pops.frame - 30) <= 1);
+}
+
+TEST_CASE("gates: findings that name the setting to change") {
+    Stage stage;
+    for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
+        stage.move_hub(f, -0.03f * stage.pairing.target.up);
+    const ClipReview review = review_clip(stage.pairing, stage.source, stage.result);
+    const Review judged = judge(stage.pairing, {review});
+    CHECK_FALSE(judged.passed);
+    REQUIRE(judged.findings.size() == 1);
+    CHECK(judged.findings[0].code == "review.ground-depth");
+    CHECK(judged.findings[0].advice.find("\"feet\"") != std::string::npos);
+    stage.pairing.settings.gate["ground_depth_mm"] = 40.0f;
+    CHECK(judge(stage.pairing, {review}).passed);
+    CHECK_THROWS_AS(review["no_such_measure"], Error);
+}
+
+TEST_CASE("what does not fit together is refused") {
+    const Stage stage;
+    Clip shorter = stage.result;
+    shorter.transforms.resize(10 * shorter.bone_count);
+    CHECK_THROWS_AS(review_clip(stage.pairing, stage.source, shorter), Error);
+    CHECK_THROWS_AS(review_clip(stage.pairing, stage.result, stage.result), Error);
+    CHECK_THROWS_AS(review_clip(stage.pairing, stage.source, stage.source), Error);
+}

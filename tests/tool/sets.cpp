@@ -1,0 +1,167 @@
+// Whole sets of motion, review and conversion through the tool.
+#include "workshop.hpp"
+
+#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/write_file.hpp>
+
+#include <doctest/doctest.h>
+
+#include <fstream>
+
+using namespace dendraxis;
+using nlohmann::json;
+
+namespace {
+
+const std::string k_diver = workshop::demo("diver.glb").string();
+const std::string k_bosun = workshop::demo("bosun.glb").string();
+
+// A folder of three clips as BVH.
+workshop::fs::path motion_folder(const workshop::Scratch& scratch) {
+    const auto folder = scratch / "motion";
+    for (const std::string clip : {"idle", "stroll", "crouch"}) {
+        const auto outcome = workshop::run_tool("convert " + k_diver + " " +
+                                                (folder / (clip + ".bvh")).string() + " --clip " + clip);
+        REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    }
+    return folder;
+}
+
+json report_of(const std::string& arguments, int status = 0) {
+    const auto outcome = workshop::run_tool(arguments + " --json");
+    REQUIRE_MESSAGE(outcome.status == status, outcome.err);
+    return json::parse(outcome.out);
+}
+
+}  // namespace
+
+TEST_CASE("a folder of BVH files in one call: names, threads, what is up to date, what fails") {
+    const workshop::Scratch scratch;
+    const auto folder = motion_folder(scratch);
+    const std::string call =
+        "retarget --target " + k_bosun + " --motion " + folder.string() + " --prefix b_ --suffix _v1";
+    const json first = report_of(call + " --jobs 1 --out-dir " + (scratch / "one").string());
+    REQUIRE(first["clips"].size() == 3);
+    CHECK(first["clips"][0]["clip"] == "b_crouch_v1");
+    CHECK(first["clips"][0]["status"] == "done");
+    report_of(call + " --jobs 4 --out-dir " + (scratch / "four").string());
+    for (const char* name : {"b_crouch_v1.glb", "b_idle_v1.glb", "b_stroll_v1.glb"}) {
+        CHECK(io::read_bytes(scratch / "one" / name) == io::read_bytes(scratch / "four" / name));
+        if (workshop::has_validator()) CHECK(workshop::validator_errors(scratch / "one" / name) == "");
+    }
+    // Nothing is redone; a changed motion is, and a broken one is told while the others stay.
+    const auto written = workshop::fs::last_write_time(scratch / "one/b_idle_v1.glb");
+    io::write_text(folder / "stroll.bvh", io::read_text(folder / "crouch.bvh"));
+    io::write_text(folder / "zz.bvh", "HIERARCHY\nROOT a\n{\n");
+    const json again = report_of(call + " --out-dir " + (scratch / "one").string(), 1);
+    CHECK(again["clips"][0]["status"] == "up to date");
+    CHECK(again["clips"][1]["status"] == "up to date");
+    CHECK(again["clips"][2]["status"] == "done");
+    CHECK(again["clips"][3]["status"] == "failed");
+    CHECK(again["clips"][3]["error"].get<std::string>().find("zz.bvh: the file ends") != std::string::npos);
+    CHECK(workshop::fs::last_write_time(scratch / "one/b_idle_v1.glb") == written);
+    // Into one file; another setting does it anew.
+    workshop::fs::remove(folder / "zz.bvh");
+    const std::string all = call + " -o " + (scratch / "all.glb").string();
+    CHECK(report_of(all)["clips"][0]["status"] == "done");
+    CHECK(report_of(all)["clips"][0]["status"] == "up to date");
+    CHECK(report_of(all + " --fps 60")["clips"][0]["status"] == "done");
+    CHECK(io::load_character(scratch / "all.glb").clips.size() == 3);
+}
+
+TEST_CASE("motion of the source's own bones goes by the source and its pairing") {
+    const workshop::Scratch scratch;
+    const std::string pairing = (scratch / "p.json").string();
+    REQUIRE(workshop::run_tool("pair " + k_diver + " " + k_bosun + " -o " + pairing).status == 0);
+    const std::string call =
+        "retarget --source " + k_diver + " --target " + k_bosun + " --pairing " + pairing;
+    report_of(call + " --clip stroll -o " + (scratch / "a.glb").string());
+    report_of(call + " --motion " + k_diver + " --clip stroll -o " + (scratch / "b.glb").string());
+    const Clip a = io::load_character(scratch / "a.glb").clip("stroll");
+    const Clip b = io::load_character(scratch / "b.glb").clip("stroll");
+    CHECK(a.transforms.size() == b.transforms.size());
+    CHECK(a.frame(9)[7].rotation.coeffs() == b.frame(9)[7].rotation.coeffs());
+    CHECK(workshop::run_tool("retarget --target " + k_bosun + " --pairing " + pairing + " --motion " +
+                             k_diver + " -o x.glb")
+              .status == 2);
+    CHECK(workshop::run_tool("retarget --target " + k_bosun + " -o x.glb").status == 2);
+}
+
+TEST_CASE("settings in the pairing file are read, and wrong ones told where they stand") {
+    const workshop::Scratch scratch;
+    const auto file = scratch / "p.json";
+    REQUIRE(workshop::run_tool("pair " + k_diver + " " + k_bosun + " -o " + file.string()).status == 0);
+    const json plain = json::parse(io::read_text(file));
+    const auto run = [&](const json& pairing) {
+        io::write_text(file, pairing.dump(1));
+        return workshop::run_tool("retarget --source " + k_diver + " --target " + k_bosun + " --pairing " +
+                                  file.string() + " --clip stroll -o " + (scratch / "o.glb").string());
+    };
+    json good = plain;
+    good["travel"] = {{{"clips", "str*"}, {"how", "in-place"}}};
+    good["turns"] = {{{"bone", "Bo.L.UpArm"}, {"degrees", {0, 0, 10}}}};
+    good["source_stance"] = {{"clip", "idle"}, {"frame", 0}};
+    good["contacts"] = {{{"clip", "stroll"}, {"leg", "leg.left"}, {"from", 1}, {"to", 9}}};
+    good["offsets"] = {{{"chain", "arm.left"}, {"metres", {0.02, 0, 0}}}};
+    good["passes"]["ranges"] = false;
+    good["gate"]["pops"] = 3;
+    CHECK(run(good).status == 0);
+    const auto wrong = [&](const char* key, const json& value, const std::string& says) {
+        json bad = plain;
+        bad[key] = value;
+        const auto outcome = run(bad);
+        CAPTURE(outcome.err);
+        CHECK(outcome.status == 3);
+        CHECK(outcome.err.find(says) != std::string::npos);
+    };
+    wrong("travel", {{{"clips", "*"}, {"how", "sideways"}}}, "/travel/0");
+    wrong("turns", {{{"bone", "Bo.L.UpArn"}, {"degrees", {0, 0, 10}}}}, "did you mean 'Bo.L.UpArm'");
+    wrong("source_stance", {{"clip", "idel"}, {"frame", 0}}, "did you mean 'idle'");
+    wrong("source_stance", {{"clip", "idle"}, {"frame", 999}}, "/source_stance/frame");
+    wrong("target_stance", "carry", "/target_stance");
+    wrong("contacts", {{{"clip", "stroll"}, {"leg", "leg.left"}, {"from", 9}, {"to", 1}}}, "/contacts/0/to");
+    wrong("offsets", {{{"chain", "spine"}, {"metres", {0, 0, 0}}}}, "only arms and legs");
+    wrong("gate", {{"foot_slid_mm", 3}}, "did you mean 'foot_slide_mm'");
+}
+
+TEST_CASE("review: a table for people, JSON for scripts, a gate for the night") {
+    const workshop::Scratch scratch;
+    const std::string good = (scratch / "good.glb").string();
+    const std::string bare = (scratch / "bare.glb").string();
+    const auto pairing = scratch / "p.json";
+    REQUIRE(workshop::run_tool("pair " + k_diver + " " + k_bosun + " -o " + pairing.string()).status == 0);
+    const std::string call = "retarget --source " + k_diver + " --target " + k_bosun;
+    REQUIRE(workshop::run_tool(call + " -o " + good).status == 0);
+    json off = json::parse(io::read_text(pairing));
+    off["passes"] = {{"feet", false}, {"hands", false}, {"clearance", false}, {"ranges", false}};
+    io::write_text(pairing, off.dump(1));
+    REQUIRE(workshop::run_tool(call + " --pairing " + pairing.string() + " -o " + bare).status == 0);
+    const std::string review = "review --source " + k_diver + " --result ";
+    const auto passed = workshop::run_tool(review + good + " --gate");
+    CHECK(passed.status == 0);
+    CHECK(passed.out.find("all gates hold") != std::string::npos);
+    CHECK(passed.out.find("haul-rope") != std::string::npos);
+    const auto failed = workshop::run_tool(review + bare + " --gate");
+    CHECK(failed.status == 1);
+    CHECK(failed.out.find("review.foot-slide [stroll, frame") != std::string::npos);
+    CHECK(workshop::run_tool(review + bare).status == 0);
+    const json report = report_of(review + bare + " --clip crouch");
+    REQUIRE(report["clips"].size() == 1);
+    CHECK(report["clips"][0]["measures"]["clipping_mm"]["value"] > 50.0);
+    CHECK(report["passed"] == false);
+    CHECK(workshop::run_tool(review + k_bosun).status == 3);
+    CHECK(workshop::run_tool(review + good + " --clip crouhc").err.find("did you mean") != std::string::npos);
+}
+
+TEST_CASE("converting between BVH and GLB") {
+    const workshop::Scratch scratch;
+    const std::string glb = (scratch / "stroll.glb").string();
+    const std::string bvh = (scratch / "stroll.bvh").string();
+    CHECK(workshop::run_tool("convert " + k_diver + " " + bvh).status == 3);  // which of the clips?
+    REQUIRE(workshop::run_tool("convert " + k_diver + " " + bvh + " --clip stroll").status == 0);
+    REQUIRE(workshop::run_tool("convert " + bvh + " " + glb).status == 0);
+    CHECK(io::load_character(glb).clip("stroll").frame_count() == 67);
+    if (workshop::has_validator()) CHECK(workshop::validator_errors(glb) == "");
+    CHECK(workshop::run_tool("survey " + bvh).status == 0);
+    CHECK(workshop::run_tool("convert " + bvh + " " + (scratch / "a.txt").string()).status == 2);
+}
