@@ -20,6 +20,10 @@ std::vector<char> carried_bones(const Pairing& pairing) {
         const Chain* chain = pairing.source.find(entry.source);
         if (chain != nullptr && !chain->bones.empty()) mark(chain->bones.back());
     }
+    // What a twist bone does is its limb's twist, and goes with that.
+    for (const Helper& helper : pairing.source.helpers) {
+        if (helper.kind == HelperKind::twist) carried[static_cast<std::size_t>(helper.bone)] = 1;
+    }
     return carried;
 }
 

@@ -241,3 +241,31 @@ TEST_CASE("a source without legs, a target without arms") {
     const Clip result = Transfer(pairing).apply(workshop::diver().clip("crouch"));
     for (const Transform& transform : result.transforms) CHECK(transform.rotation.coeffs().allFinite());
 }
+
+TEST_CASE("twist bones share their limb's twist, and go on over half a turn") {
+    const Pairing pairing = pair(chart(workshop::diver()), chart(workshop::bosun()));
+    const Skeleton& source = workshop::diver().skeleton;
+    const auto hand = static_cast<std::size_t>(source.find("hand_left"));
+    const auto bone = [&](const char* name) {
+        return static_cast<std::size_t>(pairing.target.skeleton.find(name));
+    };
+    Clip clip{"twist", 30.0f, source.size(), {}};
+    // The wrist is turned about the forearm (its local +Y) up to 200 degrees.
+    for (int f = 0; f <= 20; ++f) {
+        std::vector<Transform> pose = rest_pose(source);
+        const Vec3 axis = pose[hand].translation.normalized();
+        pose[hand].rotation =
+            Quat(Eigen::AngleAxisf(static_cast<float>(10 * f) / k_degrees, axis)) * pose[hand].rotation;
+        clip.transforms.insert(clip.transforms.end(), pose.begin(), pose.end());
+    }
+    const Clip result = Transfer(pairing).apply(clip);
+    const auto turned = [&](std::size_t f, const char* name) {
+        return angle_between(result.frame(0)[bone(name)].rotation, result.frame(f)[bone(name)].rotation) *
+               k_degrees;
+    };
+    CHECK(turned(9, "Bo.L.LoArmTwist") == doctest::Approx(45.0).epsilon(0.05));
+    CHECK(turned(17, "Bo.L.LoArmTwist") == doctest::Approx(85.0).epsilon(0.05));
+    CHECK(turned(20, "Bo.L.LoArmTwist") == doctest::Approx(100.0).epsilon(0.05));
+    CHECK(turned(20, "Bo.R.LoArmTwist") < 0.1f);
+    CHECK(turned(20, "Bo.L.UpArmTwist") < 0.1f);
+}

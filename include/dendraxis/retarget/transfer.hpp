@@ -13,13 +13,15 @@ namespace dendraxis {
 struct MatchedStance;
 struct PassPlan;
 struct TurnProgram;
+struct TwistFeed;
 
 /// Carries motion from the source of a pairing to its target.
 ///
 /// Every bone of a paired chain turns away from the matched stance, in model space, as the source's bone
 /// turns away from its rest; where bone counts differ the turn is spread along the chain by arc length. Bones
-/// of no chain follow their parents. The hub's height goes by the ratio of hub heights, its travel by the
-/// ratio of leg lengths; a ground bone is carried where both have one.
+/// of no chain follow their parents; twist bones of arms and legs take a share of their limb's twist. The
+/// hub's height goes by the ratio of hub heights, its travel by the ratio of leg lengths; a ground bone is
+/// carried where both have one.
 ///
 /// Immutable once made; shared by threads freely.
 class Transfer {
@@ -53,6 +55,7 @@ class Transfer {
 
     std::shared_ptr<const PassPlan> passes_;
     std::shared_ptr<const TurnProgram> program_;
+    std::shared_ptr<const std::vector<TwistFeed>> twists_;
     std::size_t source_bones_ = 0;
     std::size_t target_bones_ = 0;
     float leg_ratio_ = 1.0f;

@@ -1,0 +1,82 @@
+// Source of the parts: P. Dobrowolski, "Swing-twist decomposition in Clifford algebra", arXiv:1506.05481
+// (2015).
+#include "twist.hpp"
+
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_half_turn = 3.14159265f;
+
+// The angle of `turn` about `axis`, -pi to pi.
+float twist_of(const Quat& turn, const Vec3& axis) {
+    const float angle = 2.0f * std::atan2(turn.vec().dot(axis), turn.w());
+    return angle - 2.0f * k_half_turn * std::round(angle / (2.0f * k_half_turn));
+}
+
+// Whether a bone of a chain hangs below `bone`.
+bool carries_chain(const Chart& chart, int bone) {
+    return std::any_of(chart.chains.begin(), chart.chains.end(), [&](const Chain& chain) {
+        return std::any_of(chain.bones.begin(), chain.bones.end(),
+                           [&](int below) { return chart.skeleton.is_above(bone, below); });
+    });
+}
+
+}  // namespace
+
+std::vector<TwistFeed> find_twists(const Chart& target) {
+    std::vector<TwistFeed> feeds;
+    const std::vector<Transform> rest = rest_in_model_space(target.skeleton);
+    const auto head = [&](int bone) { return rest[static_cast<std::size_t>(bone)].translation; };
+    for (const Helper& helper : target.helpers) {
+        if (helper.kind != HelperKind::twist || carries_chain(target, helper.bone)) continue;
+        const int parent = target.skeleton.parent(helper.bone);
+        for (const Chain& chain : target.chains) {
+            const bool limb = chain.name.starts_with("arm") || chain.name.starts_with("leg");
+            if (!limb || chain.bones.size() < 3) continue;
+            for (std::size_t i = 0; i < 2; ++i) {
+                if (chain.bones[i] != parent) continue;
+                const Vec3 way = head(chain.bones[i + 1]) - head(parent);
+                if (way.norm() < 1e-6f) continue;
+                const float along =
+                    std::clamp((head(helper.bone) - head(parent)).dot(way) / way.squaredNorm(), 0.0f, 1.0f);
+                TwistFeed feed;
+                feed.bone = helper.bone;
+                feed.driver_is_parent = i == 0;
+                feed.driver = i == 0 ? parent : chain.bones[2];
+                feed.share = i == 0 ? along - 1.0f : along;
+                feed.axis = (rest[static_cast<std::size_t>(parent)].rotation.conjugate() * way).normalized();
+                feeds.push_back(feed);
+            }
+        }
+    }
+    return feeds;
+}
+
+void feed_twists(std::span<const TwistFeed> feeds, const Skeleton& skeleton, std::span<Transform> poses,
+                 bool continuous) noexcept {
+    const std::size_t bones = skeleton.size();
+    for (const TwistFeed& feed : feeds) {
+        const auto bone = static_cast<std::size_t>(feed.bone);
+        const auto driver = static_cast<std::size_t>(feed.driver);
+        const Quat driver_rest = skeleton.bones()[driver].rest.rotation;
+        const Quat own_rest = skeleton.bones()[bone].rest.rotation;
+        float before = 0.0f;
+        for (std::size_t start = 0; start + bones <= poses.size(); start += bones) {
+            const Quat& now = poses[start + driver].rotation;
+            // The joint's turn away from rest, in the frame in which the axis is given.
+            const Quat turn =
+                feed.driver_is_parent ? driver_rest.conjugate() * now : now * driver_rest.conjugate();
+            float angle = twist_of(turn, feed.axis);
+            if (continuous) angle += 2.0f * k_half_turn * std::round((before - angle) / (2.0f * k_half_turn));
+            before = angle;
+            poses[start + bone].rotation = Quat(Eigen::AngleAxisf(feed.share * angle, feed.axis)) * own_rest;
+        }
+    }
+}
+
+}  // namespace dendraxis

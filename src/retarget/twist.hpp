@@ -1,0 +1,31 @@
+// Twist bones of a target's limbs, fed from the limb's own twist.
+#pragma once
+
+#include <dendraxis/chart/chart.hpp>
+#include <dendraxis/skeleton/clip.hpp>
+
+#include <span>
+#include <vector>
+
+namespace dendraxis {
+
+/// One twist bone. It turns about the limb's axis by a share of a joint's twist: with the wrist along a
+/// forearm, against the shoulder along an upper arm, so that the skin turns little by little instead of at
+/// one place.
+struct TwistFeed {
+    int bone = k_no_bone;
+    int driver = k_no_bone;         ///< the joint whose twist it takes
+    bool driver_is_parent = false;  ///< the limb's own upper bone; its twist is taken back
+    float share = 0.0f;
+    Vec3 axis = Vec3::UnitY();  ///< in the frame of the bone's parent
+};
+
+/// The twist bones of arms and legs on which no bone of a chain hangs; others are left alone.
+std::vector<TwistFeed> find_twists(const Chart& target);
+
+/// Feeds them in every pose. Angles go on over half a turn from pose to pose where `continuous`. Never
+/// allocates or throws.
+void feed_twists(std::span<const TwistFeed> feeds, const Skeleton& skeleton, std::span<Transform> poses,
+                 bool continuous) noexcept;
+
+}  // namespace dendraxis
