@@ -66,6 +66,7 @@ struct RetargetArguments {
     std::string suffix;
     float fps = 0.0f;
     int jobs = 0;
+    bool quiet = false;  ///< print nothing
     bool json = false;
 };
 

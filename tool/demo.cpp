@@ -1,6 +1,8 @@
 #include "commands.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/io/sheet.hpp>
+#include <dendraxis/io/write_file.hpp>
 
 #include <fmt/core.h>
 
@@ -23,6 +25,14 @@ void say(bool quiet, const std::string& command) {
     if (!quiet) fmt::print("\n{}\n", bold("$ dendraxis " + command));
 }
 
+// A pairing with all passes off, for what they gain.
+void write_plain_pairing(const fs::path& source, const fs::path& target, const fs::path& file) {
+    Pairing pairing = pair(io::load_rig(source).chart, io::load_rig(target).chart);
+    PairingSettings& settings = pairing.settings;
+    settings.feet = settings.hands = settings.clearance = settings.ranges = false;
+    io::write_text(file, io::pairing_json(pairing));
+}
+
 }  // namespace
 
 int run_demo(const DemoArguments& arguments) {
@@ -36,6 +46,10 @@ int run_demo(const DemoArguments& arguments) {
     const fs::path walk = arguments.out / "stroll.png";
     const fs::path chains = arguments.out / "hound-chains.png";
     const fs::path wave = arguments.out / "wave-lantern.png";
+    const fs::path plain_pairing = arguments.out / "turns-only.pair.json";
+    const fs::path plain = arguments.out / "bosun-turns-only.glb";
+    const fs::path feet = arguments.out / "feet-before-after.png";
+    const fs::path hands = arguments.out / "hands-before-after.png";
 
     const bool quiet = arguments.json;
     if (!quiet) {
@@ -56,6 +70,39 @@ int run_demo(const DemoArguments& arguments) {
     retarget.json = arguments.json;
     run_retarget(retarget);
     if (quiet) return k_done;
+    say(quiet, fmt::format("review --source {} --result {} --pairing {} --gate", diver.string(),
+                           result.string(), pairing.string()));
+    ReviewArguments review;
+    review.source = diver;
+    review.result = result;
+    review.pairing = pairing;
+    review.gate = true;
+    const int status = run_review(review);
+    fmt::print("\nand the same without any pass ({} has them switched off):\n", plain_pairing.string());
+    write_plain_pairing(diver, bosun, plain_pairing);
+    retarget.pairing = plain_pairing;
+    retarget.out = plain;
+    retarget.quiet = true;
+    run_retarget(retarget);
+    review.result = plain;
+    review.pairing = plain_pairing;
+    review.gate = false;
+    run_review(review);
+    for (const auto& [clip, frames, view, picture] :
+         {std::tuple("stroll", std::vector{4, 35, 57}, "side", feet),
+          std::tuple("haul-rope", std::vector{14, 20, 26}, "quarter", hands)}) {
+        say(quiet,
+            fmt::format("draw {} --beside {} --clip {} --frame {} {} {} --view {} -o {}", plain.string(),
+                        result.string(), clip, frames[0], frames[1], frames[2], view, picture.string()));
+        DrawArguments compared;
+        compared.character = plain;
+        compared.beside = result;
+        compared.clip = clip;
+        compared.frames = frames;
+        compared.view = view;
+        compared.out = picture;
+        run_draw(compared);
+    }
     say(quiet, fmt::format("draw {} --beside {} -o {}", diver.string(), bosun.string(), rests.string()));
     DrawArguments at_rest;
     at_rest.character = diver;
@@ -87,10 +134,12 @@ int run_demo(const DemoArguments& arguments) {
     fmt::print("  {:<36} the diver and the bosun as their files have them\n", rests.string());
     fmt::print("  {:<36} the diver's stroll, and the bosun doing it\n", walk.string());
     fmt::print("  {:<36} the diver waving, and the bosun doing it\n", wave.string());
+    fmt::print("  {:<36} feet without and with the passes: look at the floor\n", feet.string());
+    fmt::print("  {:<36} hands on a rope without and with the passes: look at the coat\n", hands.string());
     fmt::print("  {:<36} the bosun with all clips: any glTF viewer plays it\n", result.string());
     fmt::print("  {:<36} what was found out about the bosun; plain text\n", sheet.string());
     fmt::print("  {:<36} which chain answers to which; edit it and run `retarget` again\n", pairing.string());
-    return k_done;
+    return status;
 }
 
 }  // namespace dendraxis::tool

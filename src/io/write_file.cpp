@@ -68,7 +68,15 @@ std::vector<std::uint8_t> read_bytes(const fs::path& path) {
         throw Error(path.string(), std::string("cannot be read: ") + std::strerror(errno), "",
                     "check the path");
     }
-    return {std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
+    // As one block where the length is known, piece by piece where it is not (a pipe).
+    std::vector<std::uint8_t> bytes;
+    std::error_code unknown;
+    const auto size = fs::is_regular_file(path, unknown) ? fs::file_size(path, unknown) : 0;
+    bytes.resize(unknown ? 0 : static_cast<std::size_t>(size));
+    in.read(reinterpret_cast<char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
+    bytes.resize(static_cast<std::size_t>(in.gcount()));
+    if (in) bytes.insert(bytes.end(), std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>());
+    return bytes;
 }
 
 std::string read_text(const fs::path& path) {

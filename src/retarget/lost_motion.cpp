@@ -3,6 +3,7 @@
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
+#include <cmath>
 
 namespace dendraxis {
 namespace {
@@ -35,13 +36,15 @@ struct Swing {
 
 Swing swing_of(const Clip& clip, std::size_t bone, float unit) {
     Swing most;
+    float sine = 0.0f;  // of half the angle
     const Transform& first = clip.frame(0)[bone];
     for (std::size_t f = 0; f < clip.frame_count(); ++f) {
         const Transform& now = clip.frame(f)[bone];
-        most.turned = std::max(most.turned, angle_between(first.rotation, now.rotation));
+        sine = std::max(sine, (first.rotation.conjugate() * now.rotation).vec().norm());
         most.slid = std::max(most.slid, (now.translation - first.translation).norm() * unit);
         most.scaled = std::max(most.scaled, (now.scale - first.scale).cwiseAbs().maxCoeff());
     }
+    most.turned = 2.0f * std::asin(std::min(1.0f, sine));
     return most;
 }
 

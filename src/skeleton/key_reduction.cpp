@@ -1,6 +1,5 @@
 // Line simplification after Douglas and Peucker (1973), on each property of each bone: keep the frame that
 // lies farthest from the line between two kept ones until none lies too far.
-#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/key_reduction.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -37,6 +36,20 @@ std::vector<Share> shares(const Skeleton& skeleton, const std::vector<Transform>
         result[i] = {metres, std::min(tolerance.radians, metres / std::max(reach[i], 1e-3f))};
     }
     return result;
+}
+
+// Twice the sine of half the angle between two rotations: the angle itself where that is small, and as good
+// to compare where it is not.
+float apart(const Quat& a, const Quat& b) {
+    return 2.0f * (a.conjugate() * b).vec().norm();
+}
+
+// Between keys that are near each other a straight line is the great arc to within a millionth of a radian.
+Quat between(const Quat& a, const Quat& b, float share) {
+    const float cosine = a.dot(b);
+    if (std::abs(cosine) < 0.9995f) return a.slerp(share, b);
+    const float sign = cosine < 0.0f ? -1.0f : 1.0f;
+    return Quat(Eigen::Vector4f((1.0f - share) * a.coeffs() + sign * share * b.coeffs())).normalized();
 }
 
 template <class Distance>
@@ -92,12 +105,10 @@ std::vector<BoneKeys> reduce_keys(const Skeleton& skeleton, const Clip& clip, co
         };
 
         const auto turned = [&](int a, int i, int b) {
-            return angle_between(at(a).rotation.slerp(share_between(a, i, b), at(b).rotation),
-                                 at(i).rotation);
+            return apart(between(at(a).rotation, at(b).rotation, share_between(a, i, b)), at(i).rotation);
         };
         keys[bone].rotation = reduce(
-            frames, share[bone].radians, [&](int i) { return angle_between(rest.rotation, at(i).rotation); },
-            turned);
+            frames, share[bone].radians, [&](int i) { return apart(rest.rotation, at(i).rotation); }, turned);
 
         const int parent = skeleton.bones()[bone].parent;
         const Vec3& parent_scale =

@@ -182,6 +182,14 @@ TEST_CASE("the demo characters are what their program makes") {
     }
 }
 
+TEST_CASE("the example that runs every frame changes its target on the fly") {
+    const auto outcome = workshop::run(DENDRAXIS_EXAMPLES "/02_every_frame " + k_diver + " stroll " +
+                                       k_bosun + " " + workshop::demo("deckhand.glb").string());
+    CHECK(outcome.status == 0);
+    CHECK(outcome.out.find("frame   0  bosun") != std::string::npos);
+    CHECK(outcome.out.find("frame  30  deckhand") != std::string::npos);
+}
+
 TEST_CASE("the examples run") {
     const workshop::Scratch scratch;
     const std::string out = (scratch / "ex.glb").string();
