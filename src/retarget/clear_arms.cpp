@@ -5,7 +5,6 @@
 #include "smoothing.hpp"
 
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/skeleton/pose.hpp>
 
 namespace dendraxis {
 namespace {
@@ -75,10 +74,9 @@ class ArmClearer {
     // What the source's own arms are in its body may stay.
     void find_allowed() {
         allowed_.resize(take_.plan.arms.size());
-        std::vector<Transform> model(source_.skeleton.size());
         Solids solids;
         for (std::size_t f = 0; f < take_.frames(); ++f) {
-            to_model_space(source_.skeleton, take_.source.frame(f), model);
+            const std::span<const Transform> model = take_.source_pose(f);
             place_solids(source_.shape, model, solids);
             for (std::size_t i = 0; i < allowed_.size(); ++i) {
                 Depths depths = depths_of(source_.shape.arms[take_.plan.arms[i].source_shape], solids, model);

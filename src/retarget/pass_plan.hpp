@@ -44,7 +44,12 @@ struct Take {
     Clip& result;             ///< poses of the target, changed by each pass
     std::vector<Vec3> shift;  ///< a frame: how far the floor was moved under the target by its travel rule
     std::vector<Transform> model;
+    std::vector<Transform> source_model;  ///< the whole source clip in model space
 
+    /// The source's frame in model space.
+    std::span<const Transform> source_pose(std::size_t frame) const {
+        return std::span(source_model).subspan(frame * source.bone_count, source.bone_count);
+    }
     std::size_t frames() const { return result.frame_count(); }
     const Skeleton& skeleton() const { return plan.pairing.target.skeleton; }
     float frames_in(float seconds) const { return seconds * result.fps; }

@@ -5,7 +5,6 @@
 #include "smoothing.hpp"
 
 #include <dendraxis/retarget/contacts.hpp>
-#include <dendraxis/skeleton/pose.hpp>
 
 namespace dendraxis {
 namespace {
@@ -46,9 +45,8 @@ struct SourceArm {
 std::vector<SourceArm> follow_source(const Take& take) {
     const Chart& source = take.plan.pairing.source;
     std::vector<SourceArm> arms(take.plan.arms.size());
-    std::vector<Transform> model(source.skeleton.size());
     for (std::size_t f = 0; f < take.frames(); ++f) {
-        to_model_space(source.skeleton, take.source.frame(f), model);
+        const std::span<const Transform> model = take.source_pose(f);
         for (std::size_t i = 0; i < arms.size(); ++i) {
             const LimbPlan& plan = take.plan.arms[i];
             const Vec3 palm = place_of(source.shape.arms[plan.source_shape].palm(), model);
@@ -107,14 +105,12 @@ Vec3 palm_of(const Take& take, std::size_t arm) {
 }
 
 // Where the source's palm is, seen from one solid of its body.
-NearestOnCapsule place_on_solid(const Take& take, std::size_t arm, std::size_t frame, int solid,
-                                std::vector<Transform>& scratch) {
+NearestOnCapsule place_on_solid(const Take& take, std::size_t arm, std::size_t frame, int solid) {
     const Chart& source = take.plan.pairing.source;
-    scratch.resize(source.skeleton.size());
-    to_model_space(source.skeleton, take.source.frame(frame), scratch);
+    const std::span<const Transform> model = take.source_pose(frame);
     const Solid& body = source.shape.solids[static_cast<std::size_t>(solid)];
-    const Vec3 palm = place_of(source.shape.arms[take.plan.arms[arm].source_shape].palm(), scratch);
-    return nearest_on(placed(body.capsule, scratch[static_cast<std::size_t>(body.bone)]), palm);
+    const Vec3 palm = place_of(source.shape.arms[take.plan.arms[arm].source_shape].palm(), model);
+    return nearest_on(placed(body.capsule, model[static_cast<std::size_t>(body.bone)]), palm);
 }
 
 // Where the palm belongs on the target's body for it to lie as the source's does.
@@ -148,10 +144,9 @@ int main_solid(const SourceArm& track, const FrameSpan& span) {
 // In each frame of a touch, how far the target's palm is from where it belongs.
 std::vector<Vec3> moves_onto_body(Take& take, std::size_t arm, const FrameSpan& span, int solid) {
     std::vector<Vec3> moves;
-    std::vector<Transform> scratch;
     for (std::size_t f = span.first; f <= span.last; ++f) {
         take.pose(f);
-        const NearestOnCapsule place = place_on_solid(take, arm, f, solid, scratch);
+        const NearestOnCapsule place = place_on_solid(take, arm, f, solid);
         moves.push_back(place_on_body(take, arm, place, solid) - palm_of(take, arm));
     }
     return moves;

@@ -173,7 +173,8 @@ Clip Transfer::apply_turns(const Clip& clip) const {
 
 Clip Transfer::apply(const Clip& clip) const {
     Clip result = apply_turns(clip);
-    Take take{*passes_, clip, result, {}, {}};
+    Take take{*passes_, clip, result, {}, {}, std::vector<Transform>(clip.transforms.size())};
+    to_model_space(passes_->pairing.source.skeleton, clip.transforms, take.source_model);
     const PairingSettings& settings = passes_->pairing.settings;
     carry_travel(take);
     if (settings.feet) hold_feet(take);
