@@ -69,6 +69,23 @@ void check_pair(const Character& from, const Character& to) {
     if (table != nullptr) std::fclose(table);
 }
 
+// How deep any vertex of the skin is below the floor, in millimetres, in every third frame.
+float skin_depth(const Character& who, const Clip& clip) {
+    const Chart& chart = charted(who);
+    std::vector<Affine> matrices(who.skeleton.size());
+    std::vector<Vec3> places;
+    float lowest = 0.0f;
+    for (std::size_t f = 0; f < clip.frame_count(); f += 3) {
+        to_model_matrices(who.skeleton, clip.frame(f), matrices);
+        for (const SkinnedMesh& mesh : who.meshes) {
+            places.resize(mesh.positions.size());
+            deform(mesh, matrices, places);
+            for (const Vec3& place : places) lowest = std::min(lowest, place.dot(chart.up) - chart.floor);
+        }
+    }
+    return -1000.0f * lowest;
+}
+
 std::vector<Vec3> palms(const Chart& chart, const Clip& clip, std::size_t frame) {
     std::vector<Transform> model(chart.skeleton.size());
     to_model_space(chart.skeleton, clip.frame(frame), model);
@@ -110,6 +127,16 @@ TEST_CASE("every demo clip, deckhand to bosun, is within all limits") {
 
 TEST_CASE("every demo clip, bosun to diver, is within all limits") {
     check_pair(workshop::bosun(), workshop::diver());
+}
+
+TEST_CASE("no vertex of the skin is deep in the floor") {
+    for (const Character* target : {&workshop::bosun(), &workshop::deckhand()}) {
+        for (const Clip& clip : clips_of(*target)) {
+            CAPTURE(target->name);
+            CAPTURE(clip.name);
+            CHECK(skin_depth(*target, clip) <= 5.0f);
+        }
+    }
 }
 
 TEST_CASE("both hands on one rope keep their distance") {
