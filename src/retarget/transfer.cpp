@@ -1,7 +1,6 @@
 // Own method: rotations relative to a matched stance in model space, spread along chains by arc length.
 #include "pass_plan.hpp"
 #include "turn_kernel.hpp"
-#include "twist.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
@@ -73,8 +72,8 @@ Transfer::Transfer(const Pairing& pairing)
     program.to_target = pairing.target.to_upright().conjugate() * pairing.source.to_upright();
     compile_follow(pairing, stance, program);
     compile_travel(pairing, stance.hub_drop, program);
+    program.twists = find_twists(pairing.target);
     program_ = std::make_shared<TurnProgram>(std::move(program));
-    twists_ = std::make_shared<std::vector<TwistFeed>>(find_twists(pairing.target));
     passes_ = std::make_shared<PassPlan>(pairing);
 }
 
@@ -151,7 +150,6 @@ void Transfer::apply(std::span<const Transform> source, std::span<Transform> tar
     float* scratch = workspace.lanes.data() + (k_aligned - address / sizeof(float) % k_aligned) % k_aligned;
     const std::size_t frames = std::min(source.size() / source_bones_, target.size() / target_bones_);
     run_turns(*program_, source.data(), target.data(), frames, scratch);
-    feed_twists(*twists_, passes_->pairing.target.skeleton, target.first(frames * target_bones_), false);
 }
 
 Clip Transfer::apply_turns(const Clip& clip) const {
@@ -182,7 +180,7 @@ Clip Transfer::apply(const Clip& clip) const {
     if (settings.clearance) clear_arms(take);
     if (settings.hands) keep_hands_together(take);
     if (settings.ranges) keep_in_ranges(take);
-    feed_twists(*twists_, take.skeleton(), result.transforms, true);
+    feed_twists_over_time(program_->twists, target_bones_, result.transforms);
     return result;
 }
 

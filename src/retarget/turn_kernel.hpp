@@ -2,6 +2,8 @@
 // program made once for a pairing, run over any number of frames, several of them at a time.
 #pragma once
 
+#include "twist.hpp"
+
 #include <dendraxis/skeleton/skeleton.hpp>
 
 #include <array>
@@ -73,6 +75,7 @@ struct TurnProgram {
     std::vector<Transform> rest;  // the target's, local: what no step writes
     Transform source_stands;      // above the bones
     Transform target_stands;
+    std::vector<TwistFeed> twists;
     BodyStep hub;
     BodyStep ground;
     Vec3 source_up = Vec3::UnitY();

@@ -21,6 +21,27 @@ DENDRAXIS_LANE LaneQuat<Count> factor(const TurnProgram::Factor& factor, const T
     return splat<Count>(factor.left) * power<Count>(turn, factor.power);
 }
 
+/// A twist bone, fed from the target's own pose: the share of the twist about the axis, the short way.
+template <std::size_t Count>
+DENDRAXIS_LANE void feed_twist(const TwistFeed& feed, Transform* target, std::size_t stride) {
+    const LaneQuat<Count> now = load<Count>(target + feed.driver, stride);
+    const LaneQuat<Count> undo = splat<Count>(feed.undo);
+    const LaneQuat<Count> turn = feed.driver_is_parent ? undo * now : now * undo;
+    const LaneVec<Count> axis = splat<Count>(feed.axis);
+    const Lanes<Count> along = dot<Count>({turn.x, turn.y, turn.z}, axis);
+    const Lanes<Count> one = splat<Count>(1.0f);
+    const Lanes<Count> square = along * along + turn.w * turn.w;
+    // Turned by exactly half a turn across the axis there is no twist to share.
+    const Lanes<Count> none = square - 1e-14f;
+    const Lanes<Count> scale = one / square_root<Count>(choose<Count>(none, one, square));
+    const Lanes<Count> sine = along * scale * splat<Count>(feed.share < 0.0f ? -1.0f : 1.0f);
+    const Lanes<Count> zero = splat<Count>(0.0f);
+    const LaneQuat<Count> part =
+        power<Count>({sine, zero, zero, choose<Count>(none, one, turn.w * scale)}, std::abs(feed.share));
+    const LaneQuat<Count> twist{part.x * axis.x, part.x * axis.y, part.x * axis.z, part.w};
+    store<Count>(twist * splat<Count>(feed.rest), target + feed.bone, stride);
+}
+
 /// Where the last bone of a way stands in model space.
 template <std::size_t Count>
 DENDRAXIS_LANE LaneTransform<Count> standing(const Transform& above, const std::vector<int>& way,
@@ -110,6 +131,7 @@ DENDRAXIS_LANE void run_turn_block(const TurnProgram& program, const Transform* 
             target_slots[step.own_slot] = parent * local;
         }
     }
+    for (const TwistFeed& feed : program.twists) feed_twist<Count>(feed, target, target_stride);
     place_bodies<Count>(program, source, source_stride, target, target_stride);
 }
 

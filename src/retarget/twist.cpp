@@ -18,6 +18,16 @@ float twist_of(const Quat& turn, const Vec3& axis) {
     return angle - 2.0f * k_half_turn * std::round(angle / (2.0f * k_half_turn));
 }
 
+const Quat& rest_of(const Skeleton& skeleton, int bone) {
+    return skeleton.bones()[static_cast<std::size_t>(bone)].rest.rotation;
+}
+
+// The joint's turn away from rest, in the frame in which the feed's axis is given.
+Quat turn_of(const TwistFeed& feed, std::span<const Transform> pose) {
+    const Quat& now = pose[static_cast<std::size_t>(feed.driver)].rotation;
+    return feed.driver_is_parent ? feed.undo * now : now * feed.undo;
+}
+
 // Whether a bone of a chain hangs below `bone`.
 bool carries_chain(const Chart& chart, int bone) {
     return std::any_of(chart.chains.begin(), chart.chains.end(), [&](const Chain& chain) {
@@ -49,6 +59,8 @@ std::vector<TwistFeed> find_twists(const Chart& target) {
                 feed.driver_is_parent = i == 0;
                 feed.driver = i == 0 ? parent : chain.bones[2];
                 feed.share = i == 0 ? along - 1.0f : along;
+                feed.undo = rest_of(target.skeleton, feed.driver).conjugate();
+                feed.rest = rest_of(target.skeleton, feed.bone);
                 feed.axis = (rest[static_cast<std::size_t>(parent)].rotation.conjugate() * way).normalized();
                 feeds.push_back(feed);
             }
@@ -57,24 +69,16 @@ std::vector<TwistFeed> find_twists(const Chart& target) {
     return feeds;
 }
 
-void feed_twists(std::span<const TwistFeed> feeds, const Skeleton& skeleton, std::span<Transform> poses,
-                 bool continuous) noexcept {
-    const std::size_t bones = skeleton.size();
+void feed_twists_over_time(std::span<const TwistFeed> feeds, std::size_t bones,
+                           std::span<Transform> poses) noexcept {
     for (const TwistFeed& feed : feeds) {
-        const auto bone = static_cast<std::size_t>(feed.bone);
-        const auto driver = static_cast<std::size_t>(feed.driver);
-        const Quat driver_rest = skeleton.bones()[driver].rest.rotation;
-        const Quat own_rest = skeleton.bones()[bone].rest.rotation;
         float before = 0.0f;
         for (std::size_t start = 0; start + bones <= poses.size(); start += bones) {
-            const Quat& now = poses[start + driver].rotation;
-            // The joint's turn away from rest, in the frame in which the axis is given.
-            const Quat turn =
-                feed.driver_is_parent ? driver_rest.conjugate() * now : now * driver_rest.conjugate();
-            float angle = twist_of(turn, feed.axis);
-            if (continuous) angle += 2.0f * k_half_turn * std::round((before - angle) / (2.0f * k_half_turn));
+            float angle = twist_of(turn_of(feed, poses.subspan(start)), feed.axis);
+            angle += 2.0f * k_half_turn * std::round((before - angle) / (2.0f * k_half_turn));
             before = angle;
-            poses[start + bone].rotation = Quat(Eigen::AngleAxisf(feed.share * angle, feed.axis)) * own_rest;
+            poses[start + static_cast<std::size_t>(feed.bone)].rotation =
+                Quat(Eigen::AngleAxisf(feed.share * angle, feed.axis)) * feed.rest;
         }
     }
 }

@@ -17,15 +17,17 @@ struct TwistFeed {
     int driver = k_no_bone;         ///< the joint whose twist it takes
     bool driver_is_parent = false;  ///< the limb's own upper bone; its twist is taken back
     float share = 0.0f;
-    Vec3 axis = Vec3::UnitY();  ///< in the frame of the bone's parent
+    Quat undo = Quat::Identity();  ///< takes off the driver's rest
+    Quat rest = Quat::Identity();  ///< the bone's own
+    Vec3 axis = Vec3::UnitY();     ///< in the frame of the bone's parent
 };
 
 /// The twist bones of arms and legs on which no bone of a chain hangs; others are left alone.
 std::vector<TwistFeed> find_twists(const Chart& target);
 
-/// Feeds them in every pose. Angles go on over half a turn from pose to pose where `continuous`. Never
-/// allocates or throws.
-void feed_twists(std::span<const TwistFeed> feeds, const Skeleton& skeleton, std::span<Transform> poses,
-                 bool continuous) noexcept;
+/// Feeds them in poses of `bones` bones that follow each other: angles go on over half a turn. (Pose by pose,
+/// the inner loop of the transfer feeds them, the short way.) Never allocates or throws.
+void feed_twists_over_time(std::span<const TwistFeed> feeds, std::size_t bones,
+                           std::span<Transform> poses) noexcept;
 
 }  // namespace dendraxis

@@ -13,7 +13,6 @@ namespace dendraxis {
 struct MatchedStance;
 struct PassPlan;
 struct TurnProgram;
-struct TwistFeed;
 
 /// Carries motion from the source of a pairing to its target.
 ///
@@ -55,7 +54,6 @@ class Transfer {
 
     std::shared_ptr<const PassPlan> passes_;
     std::shared_ptr<const TurnProgram> program_;
-    std::shared_ptr<const std::vector<TwistFeed>> twists_;
     std::size_t source_bones_ = 0;
     std::size_t target_bones_ = 0;
     float leg_ratio_ = 1.0f;
