@@ -1,0 +1,52 @@
+#include "smoothing.hpp"
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <cmath>
+
+using namespace dendraxis;
+
+TEST_CASE("smoothing keeps what is constant, and a straight line where it is asked to") {
+    const std::vector<float> constant(40, 3.0f);
+    for (const float value : smoothed(constant, 4.0f)) CHECK(value == doctest::Approx(3.0));
+    std::vector<Vec3> line;
+    for (int f = 0; f < 40; ++f) line.emplace_back(0.1f * static_cast<float>(f), 0.0f, 2.0f);
+    const std::vector<Vec3> kept = smoothed(line, 5.0f, Beyond::mirrored);
+    for (std::size_t f = 0; f < line.size(); ++f) CHECK((kept[f] - line[f]).norm() < 1e-4f);
+    CHECK(smoothed(line, 5.0f).front().x() > 0.2f);
+    CHECK(smoothed(std::vector<float>{1.0f}, 5.0f).front() == 1.0f);
+}
+
+TEST_CASE("a sway is taken off a path, its way is not") {
+    std::vector<float> path;
+    for (int f = 0; f < 120; ++f)
+        path.push_back(0.02f * static_cast<float>(f) + 0.05f * std::sin(0.4f * static_cast<float>(f)));
+    const std::vector<float> way = smoothed(path, 12.0f, Beyond::mirrored);
+    for (std::size_t f = 30; f < 90; ++f)
+        CHECK(way[f] == doctest::Approx(0.02 * static_cast<double>(f)).epsilon(0.005));
+}
+
+TEST_CASE("what is rounded up is never below, and never steep") {
+    std::vector<float> needs(60, 0.0f);
+    needs[20] = 1.0f;
+    needs[21] = 0.4f;
+    needs[45] = 0.7f;
+    const std::vector<float> eased = rounded_up(needs, 6);
+    for (std::size_t f = 0; f < needs.size(); ++f) {
+        CHECK(eased[f] >= needs[f] - 0.002f);
+        if (f > 0) CHECK(std::abs(eased[f] - eased[f - 1]) < 0.25f);
+    }
+    CHECK(eased[0] == 0.0f);
+    CHECK(eased[59] < 0.01f);
+    CHECK(*std::max_element(eased.begin(), eased.end()) < 1.001f);
+}
+
+TEST_CASE("a step without speed or acceleration at its ends") {
+    CHECK(smoother_step(-1.0f) == 0.0f);
+    CHECK(smoother_step(0.0f) == 0.0f);
+    CHECK(smoother_step(0.5f) == doctest::Approx(0.5));
+    CHECK(smoother_step(1.0f) == 1.0f);
+    CHECK(smoother_step(2.0f) == 1.0f);
+    CHECK(smoother_step(0.01f) < 2e-5f);
+}
