@@ -143,7 +143,11 @@ TEST_CASE("contacts set by hand, an offset, passes switched off") {
     pairing.settings.contacts = {{"stroll", "leg.left", 5, 12}};
     const auto feet = track_feet(pairing.source, stroll, pairing.settings.contacts);
     for (std::size_t f = 0; f < stroll.frame_count(); ++f) CHECK(feet[0].stands(f) == (f >= 5 && f <= 12));
-    CHECK(feet[1].stands(0) != feet[0].stands(5) + feet[1].stands(30));
+    // The other foot is still found: it neither always stands nor never.
+    std::size_t standing = 0;
+    for (std::size_t f = 0; f < stroll.frame_count(); ++f) standing += feet[1].stands(f) ? 1 : 0;
+    CHECK(standing > stroll.frame_count() / 2);
+    CHECK(standing < stroll.frame_count());
 
     const Clip& idle = workshop::diver().clip("idle");
     const Clip plain = Transfer(pairing).apply(idle);
