@@ -72,24 +72,10 @@ void copy(benchmark::State& state) {
 }
 BENCHMARK(copy)->Arg(64)->Arg(1)->Arg(160'000);
 
-void apply(benchmark::State& state) {
+void apply_to(benchmark::State& state, bool spread) {
     const auto frames = static_cast<std::size_t>(state.range(0));
-    const Transfer transfer(pairing());
-    const std::vector<Transform> from = source_frames(frames);
-    std::vector<Transform> to(frames * pairing().target.skeleton.size());
-    Transfer::Workspace workspace;
-    for (auto step : state) {
-        transfer.apply(from, to, workspace);
-        benchmark::ClobberMemory();
-    }
-    count_poses(state, frames);
-}
-BENCHMARK(apply)->Arg(64)->Arg(1)->Arg(160'000);
-
-void apply_spread(benchmark::State& state) {
-    const auto frames = static_cast<std::size_t>(state.range(0));
-    const std::size_t bones = pairing(true).target.skeleton.size();
-    const Transfer transfer(pairing(true));
+    const std::size_t bones = pairing(spread).target.skeleton.size();
+    const Transfer transfer(pairing(spread));
     const std::vector<Transform> from = source_frames(frames);
     std::vector<Transform> to(frames * bones);
     Transfer::Workspace workspace;
@@ -98,6 +84,15 @@ void apply_spread(benchmark::State& state) {
         benchmark::ClobberMemory();
     }
     state.counters["bones"] = static_cast<double>(bones);
+}
+
+void apply(benchmark::State& state) {
+    apply_to(state, false);
+}
+BENCHMARK(apply)->Arg(64)->Arg(1)->Arg(160'000);
+
+void apply_spread(benchmark::State& state) {
+    apply_to(state, true);
 }
 BENCHMARK(apply_spread)->Arg(64)->Arg(1);
 
