@@ -72,10 +72,10 @@ void copy(benchmark::State& state) {
 }
 BENCHMARK(copy)->Arg(64)->Arg(1)->Arg(160'000);
 
-void apply_to(benchmark::State& state, bool spread) {
+void apply_to(benchmark::State& state, const Pairing& pairing) {
     const auto frames = static_cast<std::size_t>(state.range(0));
-    const std::size_t bones = pairing(spread).target.skeleton.size();
-    const Transfer transfer(pairing(spread));
+    const std::size_t bones = pairing.target.skeleton.size();
+    const Transfer transfer(pairing);
     const std::vector<Transform> from = source_frames(frames);
     std::vector<Transform> to(frames * bones);
     Transfer::Workspace workspace;
@@ -87,14 +87,22 @@ void apply_to(benchmark::State& state, bool spread) {
 }
 
 void apply(benchmark::State& state) {
-    apply_to(state, false);
+    apply_to(state, pairing());
 }
 BENCHMARK(apply)->Arg(64)->Arg(1)->Arg(160'000);
 
 void apply_spread(benchmark::State& state) {
-    apply_to(state, true);
+    apply_to(state, pairing(true));
 }
 BENCHMARK(apply_spread)->Arg(64)->Arg(1);
+
+// Both hands and both feet brought to where the source's are in proportion.
+void apply_reaching(benchmark::State& state) {
+    Pairing reaching = pairing();
+    for (ChainPair& entry : reaching.chains) entry.reach = 1.0f;
+    apply_to(state, reaching);
+}
+BENCHMARK(apply_reaching)->Arg(64)->Arg(1);
 
 void apply_on_threads(benchmark::State& state) {
     const std::size_t frames = 4096;

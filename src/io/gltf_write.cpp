@@ -7,6 +7,8 @@
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/skeleton/key_reduction.hpp>
 
+#include <tbb/parallel_for.h>
+
 #include <map>
 
 namespace dendraxis::io {
@@ -66,7 +68,10 @@ Eigen::Vector4f in_range(const Quat& rotation) {
 }
 
 void add_clip(Glb& glb, const Skeleton& skeleton, std::span<const int> nodes, const Clip& clip) {
-    std::vector<BoneKeys> keys = reduce_keys(skeleton, clip);
+    const KeyReducer reducer(skeleton, clip);
+    std::vector<BoneKeys> keys(skeleton.size());
+    tbb::parallel_for(std::size_t{0}, keys.size(),
+                      [&](std::size_t bone) { keys[bone] = reducer.keys_of(bone); });
     const auto still = [](const BoneKeys& bone) {
         return bone.rotation.empty() && bone.translation.empty() && bone.scale.empty();
     };

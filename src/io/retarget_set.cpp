@@ -139,8 +139,8 @@ class SetRunner {
                 const std::lock_guard lock(mutex_);
                 if (progress_) progress_(++done_, files.size(), files[i].filename().string());
             });
+            gather(std::move(outcomes), files);
         });
-        gather(std::move(outcomes), files);
         return std::move(report_);
     }
 

@@ -1,7 +1,7 @@
 // Own method. Balls along forearm and hand against the solids of trunk, head and legs: what lies deeper than
 // the source's own is turned out about the shoulder, by the least turn that does it; the turns are widened
 // and smoothed over time, so that the arm goes around the body instead of jumping off it.
-#include "pass_plan.hpp"
+#include "clear_arms.hpp"
 #include "smoothing.hpp"
 
 #include <dendraxis/base/rotation.hpp>
@@ -14,23 +14,11 @@ constexpr float k_tolerance = 0.0003f;  // of the height
 constexpr int k_rounds = 3;             // turn, smooth, look again
 constexpr int k_tries = 6;              // of the least turn in a frame
 
-using Depths = std::array<float, k_arm_probes>;
-
-// A solid where it stands, and the ball around it, outside of which nothing touches it.
-struct PlacedSolid {
-    Capsule capsule;
-    float bound;
-
-    bool may_touch(const Vec3& place, float radius) const {
-        const float reach = bound + radius;
-        return (place - capsule.center).squaredNorm() < reach * reach;
-    }
-};
-
-using Solids = std::vector<PlacedSolid>;
+}  // namespace
 
 // How deep each ball is in the body at most; none: 0.
-Depths depths_of(const ArmShape& arm, const Solids& solids, std::span<const Transform> model) {
+ArmClearer::Depths ArmClearer::depths_of(const ArmShape& arm, const Solids& solids,
+                                         std::span<const Transform> model) {
     Depths depths{};
     for (std::size_t k = 0; k < k_arm_probes; ++k) {
         const Vec3 place = place_of(arm.probes[k], model);
@@ -42,7 +30,7 @@ Depths depths_of(const ArmShape& arm, const Solids& solids, std::span<const Tran
     return depths;
 }
 
-void place_solids(const BodyShape& shape, std::span<const Transform> model, Solids& solids) {
+void ArmClearer::place_solids(const BodyShape& shape, std::span<const Transform> model, Solids& solids) {
     solids.clear();
     for (const Solid& solid : shape.solids) {
         const Capsule& own = solid.capsule;
@@ -51,118 +39,111 @@ void place_solids(const BodyShape& shape, std::span<const Transform> model, Soli
     }
 }
 
-class ArmClearer {
- public:
-    explicit ArmClearer(Take& take)
-        : take_(take), source_(take.plan.pairing.source), target_(take.plan.pairing.target) {}
+ArmClearer::ArmClearer(Take& take)
+    : take_(take),
+      source_(take.plan.pairing.source),
+      target_(take.plan.pairing.target),
+      clear_(take.frames(), 0) {
+    find_allowed();
+}
 
-    bool clear() {
-        find_allowed();
-        bool turned = false;
-        for (int round = 0; round < k_rounds; ++round) {
-            if (!clear_once()) return turned;
-            turned = true;
+bool ArmClearer::clear() {
+    if (take_.plan.arms.empty()) return false;
+    bool turned = false;
+    for (int round = 0; round < k_rounds; ++round) {
+        if (!clear_once()) return turned;
+        turned = true;
+    }
+    return turned;
+}
+
+const ArmShape& ArmClearer::shape(std::size_t arm) const {
+    return take_.plan.target_arm(take_.plan.arms[arm]);
+}
+
+// What the source's own arms are in its body may stay.
+void ArmClearer::find_allowed() {
+    allowed_.resize(take_.plan.arms.size());
+    Solids solids;
+    for (std::size_t f = 0; f < take_.frames(); ++f) {
+        const std::span<const Transform> model = take_.source_pose(f);
+        place_solids(source_.shape, model, solids);
+        for (std::size_t i = 0; i < allowed_.size(); ++i) {
+            // What answers to an arm may be a leg, which is in no body.
+            const ArmShape* own = take_.plan.source_arm(take_.plan.arms[i]);
+            Depths depths{};
+            if (own != nullptr) depths = depths_of(*own, solids, model);
+            for (float& depth : depths) depth = take_.plan.leg_ratio * depth + k_tolerance * target_.height;
+            allowed_[i].push_back(depths);
         }
-        return turned;
     }
+}
 
- private:
-    const ArmShape& shape(std::size_t arm) const {
-        return target_.shape.arms[take_.plan.arms[arm].target_shape];
-    }
-
-    // What the source's own arms are in its body may stay.
-    void find_allowed() {
-        allowed_.resize(take_.plan.arms.size());
-        Solids solids;
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
-            const std::span<const Transform> model = take_.source_pose(f);
-            place_solids(source_.shape, model, solids);
-            for (std::size_t i = 0; i < allowed_.size(); ++i) {
-                Depths depths = depths_of(source_.shape.arms[take_.plan.arms[i].source_shape], solids, model);
-                for (float& depth : depths)
-                    depth = take_.plan.leg_ratio * depth + k_tolerance * target_.height;
-                allowed_[i].push_back(depths);
+// The least turn about the shoulder that brings the deepest ball out, then the next, until all are.
+Vec3 ArmClearer::least_turn(std::size_t arm, std::size_t frame, const Solids& solids) const {
+    const Vec3 shoulder = head_of(take_.plan.arms[arm].target[0], take_.model);
+    std::array<Vec3, k_arm_probes> places;
+    for (std::size_t k = 0; k < k_arm_probes; ++k) places[k] = place_of(shape(arm).probes[k], take_.model);
+    Quat turned = Quat::Identity();
+    for (int attempt = 0; attempt < k_tries; ++attempt) {
+        float worst = 0.0f;
+        Vec3 step = Vec3::Zero();
+        for (std::size_t k = 0; k < k_arm_probes; ++k) {
+            for (const PlacedSolid& solid : solids) {
+                if (!solid.may_touch(places[k], shape(arm).probes[k].radius)) continue;
+                const NearestOnCapsule nearest = nearest_on(solid.capsule, places[k]);
+                const float too_deep = shape(arm).probes[k].radius - nearest.gap - allowed_[arm][frame][k];
+                if (too_deep <= worst) continue;
+                const Vec3 axis = (places[k] - shoulder).cross(nearest.normal);
+                if (axis.norm() < 0.02f * target_.height) continue;
+                worst = too_deep;
+                step = axis.normalized() * (too_deep / axis.norm());
             }
         }
+        if (worst <= 0.0f) break;
+        const Quat turn(Eigen::AngleAxisf(std::min(step.norm(), 0.5f), step.normalized()));
+        turned = (turn * turned).normalized();
+        for (Vec3& place : places) place = shoulder + turn * (place - shoulder);
     }
+    return rotation_vector(turned);
+}
 
-    // The least turn about the shoulder that brings the deepest ball out, then the next, until all are.
-    Vec3 least_turn(std::size_t arm, std::size_t frame, const Solids& solids) const {
-        const Vec3 shoulder = head_of(take_.plan.arms[arm].target[0], take_.model);
-        std::array<Vec3, k_arm_probes> places;
-        for (std::size_t k = 0; k < k_arm_probes; ++k)
-            places[k] = place_of(shape(arm).probes[k], take_.model);
-        Quat turned = Quat::Identity();
-        for (int attempt = 0; attempt < k_tries; ++attempt) {
-            float worst = 0.0f;
-            Vec3 step = Vec3::Zero();
-            for (std::size_t k = 0; k < k_arm_probes; ++k) {
-                for (const PlacedSolid& solid : solids) {
-                    if (!solid.may_touch(places[k], shape(arm).probes[k].radius)) continue;
-                    const NearestOnCapsule nearest = nearest_on(solid.capsule, places[k]);
-                    const float too_deep =
-                        shape(arm).probes[k].radius - nearest.gap - allowed_[arm][frame][k];
-                    if (too_deep <= worst) continue;
-                    const Vec3 axis = (places[k] - shoulder).cross(nearest.normal);
-                    if (axis.norm() < 0.02f * target_.height) continue;
-                    worst = too_deep;
-                    step = axis.normalized() * (too_deep / axis.norm());
-                }
-            }
-            if (worst <= 0.0f) break;
-            const Quat turn(Eigen::AngleAxisf(std::min(step.norm(), 0.5f), step.normalized()));
-            turned = (turn * turned).normalized();
-            for (Vec3& place : places) place = shoulder + turn * (place - shoulder);
-        }
-        return rotation_vector(turned);
-    }
-
-    bool clear_once() {
-        const std::size_t arms = take_.plan.arms.size();
-        std::vector<std::vector<Vec3>> turns(arms, std::vector<Vec3>(take_.frames()));
-        std::vector<char> any(arms, 0);
-        Solids solids;
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
-            take_.pose(f);
-            place_solids(target_.shape, take_.model, solids);
-            for (std::size_t i = 0; i < arms; ++i) {
-                turns[i][f] = least_turn(i, f, solids);
-                any[i] |= turns[i][f].isZero() ? 0 : 1;
-            }
-        }
+bool ArmClearer::clear_once() {
+    const std::size_t arms = take_.plan.arms.size();
+    std::vector<std::vector<Vec3>> turns(arms, std::vector<Vec3>(take_.frames(), Vec3::Zero()));
+    std::vector<char> any(arms, 0);
+    Solids solids;
+    for (std::size_t f = 0; f < take_.frames(); ++f) {
+        if (clear_[f] != 0) continue;
+        clear_[f] = 1;
+        take_.pose(f);
+        place_solids(target_.shape, take_.model, solids);
         for (std::size_t i = 0; i < arms; ++i) {
-            if (any[i]) turn_arm(i, turns[i]);
-        }
-        return std::any_of(any.begin(), any.end(), [](char is) { return is != 0; });
-    }
-
-    // Turns an arm by what each frame needs, eased in and out.
-    void turn_arm(std::size_t arm, const std::vector<Vec3>& turns) {
-        std::vector<float> angles;
-        for (const Vec3& turn : turns) angles.push_back(turn.norm());
-        const float widen = take_.frames_in(k_widen_seconds);
-        angles = rounded_up(angles, static_cast<int>(std::lround(widen)));
-        const std::vector<Vec3> axes = smoothed(turns, 0.5f * widen);
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
-            if (angles[f] < 1e-6f || axes[f].norm() < 1e-9f) continue;
-            take_.pose(f);
-            const Quat turn(Eigen::AngleAxisf(angles[f], axes[f].normalized()));
-            turn_limb(take_.skeleton(), take_.plan.arms[arm].target, {turn, turn}, false, take_.model,
-                      take_.result.frame(f));
+            turns[i][f] = least_turn(i, f, solids);
+            any[i] |= turns[i][f].isZero() ? 0 : 1;
         }
     }
+    for (std::size_t i = 0; i < arms; ++i) {
+        if (any[i]) turn_arm(i, turns[i]);
+    }
+    return std::any_of(any.begin(), any.end(), [](char is) { return is != 0; });
+}
 
-    Take& take_;
-    const Chart& source_;
-    const Chart& target_;
-    std::vector<std::vector<Depths>> allowed_;  // by arm and frame
-};
-
-}  // namespace
-
-bool clear_arms(Take& take) {
-    return !take.plan.arms.empty() && take.frames() > 0 && ArmClearer(take).clear();
+// Turns an arm by what each frame needs, eased in and out.
+void ArmClearer::turn_arm(std::size_t arm, const std::vector<Vec3>& turns) {
+    std::vector<float> angles;
+    for (const Vec3& turn : turns) angles.push_back(turn.norm());
+    const float widen = take_.frames_in(k_widen_seconds);
+    angles = rounded_up(angles, static_cast<int>(std::lround(widen)));
+    const std::vector<Vec3> axes = smoothed(turns, 0.5f * widen);
+    for (std::size_t f = 0; f < take_.frames(); ++f) {
+        if (angles[f] < 1e-6f || axes[f].norm() < 1e-9f) continue;
+        moved(f);
+        take_.pose(f);
+        const Quat turn(Eigen::AngleAxisf(angles[f], axes[f].normalized()));
+        turn_limb(take_.skeleton(), take_.plan.arms[arm].target, {turn, turn}, false, take_.model,
+                  take_.result.frame(f));
+    }
 }
 
 }  // namespace dendraxis

@@ -98,8 +98,8 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
     float highest = 1e30f;
     for (std::size_t i = 0; i < legs; ++i) {
         const LimbPlan& leg = plan.legs[i];
-        const Sole& source_sole = from.shape.soles[leg.source_shape];
-        const Sole& sole = to.shape.soles[leg.target_shape];
+        const Sole& source_sole = plan.source_sole(leg);
+        const Sole& sole = plan.target_sole(leg);
         Now& pose = now[i];
         pose.joints = joints_of(leg.target, workspace.target);
         for (std::size_t p = 0; p < k_foot_parts; ++p) {

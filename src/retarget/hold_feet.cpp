@@ -49,8 +49,10 @@ class FootHolder {
 
  private:
     const LimbPlan& plan(std::size_t leg) const { return take_.plan.legs[leg]; }
-    const FootTrack& foot(std::size_t leg) const { return feet_[plan(leg).source_shape]; }
-    const Sole& sole(std::size_t leg) const { return target_.shape.soles[plan(leg).target_shape]; }
+    const FootTrack& foot(std::size_t leg) const {
+        return feet_[static_cast<std::size_t>(plan(leg).source_shape)];
+    }
+    const Sole& sole(std::size_t leg) const { return take_.plan.target_sole(plan(leg)); }
     Vec3 level(const Vec3& v) const { return v - v.dot(up_) * up_; }
 
     void follow_legs() {

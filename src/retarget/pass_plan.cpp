@@ -69,16 +69,15 @@ PassPlan::PassPlan(const Pairing& given)
         const auto arm_of = [&](const BodyShape& shape, const std::string& name) {
             return index_of(shape.arms, [&](const ArmShape& arm) { return arm.arm == name; });
         };
-        const bool is_leg =
-            sole_of(target_shape, chain.name) >= 0 && sole_of(source_shape, answer->name) >= 0;
-        const bool is_arm = arm_of(target_shape, chain.name) >= 0 && arm_of(source_shape, answer->name) >= 0;
-        if (is_leg) {
-            limb.source_shape = static_cast<std::size_t>(sole_of(source_shape, answer->name));
-            limb.target_shape = static_cast<std::size_t>(sole_of(target_shape, chain.name));
+        const int target_sole = sole_of(target_shape, chain.name);
+        const int source_sole = sole_of(source_shape, answer->name);
+        limb.target_shape = arm_of(target_shape, chain.name);
+        limb.source_shape = arm_of(source_shape, answer->name);
+        if (target_sole >= 0 && source_sole >= 0) {
+            limb.source_shape = source_sole;
+            limb.target_shape = target_sole;
             legs.push_back(limb);
-        } else if (is_arm) {
-            limb.source_shape = static_cast<std::size_t>(arm_of(source_shape, answer->name));
-            limb.target_shape = static_cast<std::size_t>(arm_of(target_shape, chain.name));
+        } else if (limb.target_shape >= 0) {
             source_arms += limb.source_length;
             target_arms += limb.target_length;
             arms.push_back(limb);
@@ -87,6 +86,23 @@ PassPlan::PassPlan(const Pairing& given)
     if (source_arms > 0.0f) arm_ratio = target_arms / source_arms;
     for (const Solid& solid : source_shape.solids)
         solid_of.push_back(answering_solid(solid, target_shape.solids));
+}
+
+const Sole& PassPlan::source_sole(const LimbPlan& leg) const {
+    return pairing.source.shape.soles[static_cast<std::size_t>(leg.source_shape)];
+}
+
+const Sole& PassPlan::target_sole(const LimbPlan& leg) const {
+    return pairing.target.shape.soles[static_cast<std::size_t>(leg.target_shape)];
+}
+
+const ArmShape* PassPlan::source_arm(const LimbPlan& arm) const {
+    return arm.source_shape < 0 ? nullptr
+                                : &pairing.source.shape.arms[static_cast<std::size_t>(arm.source_shape)];
+}
+
+const ArmShape& PassPlan::target_arm(const LimbPlan& arm) const {
+    return pairing.target.shape.arms[static_cast<std::size_t>(arm.target_shape)];
 }
 
 void Take::pose(std::size_t frame) {

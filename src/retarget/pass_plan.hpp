@@ -12,6 +12,8 @@
 
 namespace dendraxis {
 
+class ArmClearer;
+
 /// A limb of the target that answers to one of the source, both by root, middle and end.
 struct LimbPlan {
     std::string chain;  ///< the target's
@@ -19,14 +21,20 @@ struct LimbPlan {
     std::array<int, 3> target{};
     float source_length = 0.0f;
     float target_length = 0.0f;
-    std::size_t source_shape = 0;  ///< index of its sole or arm in the chart's shape
-    std::size_t target_shape = 0;
+    int source_shape = -1;  ///< index of its sole or arm in the chart's shape; -1: has none
+    int target_shape = -1;
     float reach = 0.0f;
     Vec3 offset = Vec3::Zero();  ///< in the target's model space
 };
 
 struct PassPlan {
     explicit PassPlan(const Pairing& pairing);
+
+    const Sole& source_sole(const LimbPlan& leg) const;
+    const Sole& target_sole(const LimbPlan& leg) const;
+    /// Null where what answers to the target's arm is none.
+    const ArmShape* source_arm(const LimbPlan& arm) const;
+    const ArmShape& target_arm(const LimbPlan& arm) const;
 
     Pairing pairing;
     Quat to_target;  ///< from the source's model space to the target's
@@ -65,13 +73,12 @@ LimbJoints joints_of(const std::array<int, 3>& bones, std::span<const Transform>
 void turn_limb(const Skeleton& skeleton, const std::array<int, 3>& bones, const LimbTurns& turns,
                bool end_kept, std::span<const Transform> model, std::span<Transform> local);
 
-// The passes, in the order in which they run.
+// The passes, in the order in which they run; between the last three `ArmClearer` keeps arms out of the body.
 void carry_travel(Take& take);
 void hold_feet(Take& take);
 void place_hands(Take& take);
-/// Whether any arm had to be turned.
-bool clear_arms(Take& take);
-void keep_hands_together(Take& take);
+/// With a `clearer` hands that hold one thing are kept out of the body together.
+void keep_hands_together(Take& take, ArmClearer* clearer);
 void keep_in_ranges(Take& take);
 
 }  // namespace dendraxis

@@ -1,7 +1,7 @@
-// Hands where the source's are: on the body, together, in proportion, or moved by hand. What a hand touches
+// Hands where the source's are: on the body, together, or moved by hand. What a hand touches
 // and whether two hands hold one thing is seen on the source; corrections are eased in and out around those
 // frames.
-#include "pass_plan.hpp"
+#include "clear_arms.hpp"
 #include "smoothing.hpp"
 
 #include <dendraxis/retarget/contacts.hpp>
@@ -35,7 +35,6 @@ std::vector<float> eased_around(std::size_t frames, const std::vector<FrameSpan>
 
 // The source's arms through the clip.
 struct SourceArm {
-    std::vector<Vec3> shoulder;
     std::vector<Vec3> palm;
     std::vector<int> solid;               // the nearest one
     std::vector<NearestOnCapsule> place;  // on it, seen from the palm's middle
@@ -49,7 +48,9 @@ std::vector<SourceArm> follow_source(const Take& take) {
         const std::span<const Transform> model = take.source_pose(f);
         for (std::size_t i = 0; i < arms.size(); ++i) {
             const LimbPlan& plan = take.plan.arms[i];
-            const Vec3 palm = place_of(source.shape.arms[plan.source_shape].palm(), model);
+            const ArmShape* shape = take.plan.source_arm(plan);
+            if (shape == nullptr) continue;
+            const Vec3 palm = place_of(shape->palm(), model);
             int solid = -1;
             NearestOnCapsule best{1e30f, Vec3::UnitY(), 0.0f, 0.0f};
             for (std::size_t s = 0; s < source.shape.solids.size(); ++s) {
@@ -61,7 +62,6 @@ std::vector<SourceArm> follow_source(const Take& take) {
                 best = nearest;
                 solid = static_cast<int>(s);
             }
-            arms[i].shoulder.push_back(head_of(plan.source[0], model));
             arms[i].palm.push_back(palm);
             arms[i].solid.push_back(solid);
             arms[i].place.push_back(best);
@@ -78,7 +78,7 @@ std::vector<SourceArm> follow_source(const Take& take) {
 // Frames in which the palm lies on one and the same solid.
 std::vector<FrameSpan> touches(const Take& take, std::size_t arm, const SourceArm& track) {
     const Chart& source = take.plan.pairing.source;
-    const float radius = source.shape.arms[take.plan.arms[arm].source_shape].palm().radius;
+    const float radius = take.plan.source_arm(take.plan.arms[arm])->palm().radius;
     const auto touching = [&](std::size_t f) {
         const float gap = track.place[f].gap - radius;
         if (track.solid[f] < 0 || gap > k_touch_gap * source.height || gap < -k_touch_depth * source.height)
@@ -101,7 +101,7 @@ void move_palm(Take& take, std::size_t frame, const LimbPlan& plan, const Vec3& 
 }
 
 Vec3 palm_of(const Take& take, std::size_t arm) {
-    return place_of(take.plan.pairing.target.shape.arms[take.plan.arms[arm].target_shape].palm(), take.model);
+    return place_of(take.plan.target_arm(take.plan.arms[arm]).palm(), take.model);
 }
 
 // Where the source's palm is, seen from one solid of its body.
@@ -109,20 +109,19 @@ NearestOnCapsule place_on_solid(const Take& take, std::size_t arm, std::size_t f
     const Chart& source = take.plan.pairing.source;
     const std::span<const Transform> model = take.source_pose(frame);
     const Solid& body = source.shape.solids[static_cast<std::size_t>(solid)];
-    const Vec3 palm = place_of(source.shape.arms[take.plan.arms[arm].source_shape].palm(), model);
+    const Vec3 palm = place_of(take.plan.source_arm(take.plan.arms[arm])->palm(), model);
     return nearest_on(placed(body.capsule, model[static_cast<std::size_t>(body.bone)]), palm);
 }
 
 // Where the palm belongs on the target's body for it to lie as the source's does.
 Vec3 place_on_body(const Take& take, std::size_t arm, const NearestOnCapsule& place, int solid) {
-    const Chart& source = take.plan.pairing.source;
     const Chart& target = take.plan.pairing.target;
     const LimbPlan& plan = take.plan.arms[arm];
     const int answer = take.plan.solid_of[static_cast<std::size_t>(solid)];
     const Solid& own = target.shape.solids[static_cast<std::size_t>(answer)];
     const Capsule capsule = placed(own.capsule, take.model[static_cast<std::size_t>(own.bone)]);
-    const float source_radius = source.shape.arms[plan.source_shape].palm().radius;
-    const float target_radius = target.shape.arms[plan.target_shape].palm().radius;
+    const float source_radius = take.plan.source_arm(plan)->palm().radius;
+    const float target_radius = take.plan.target_arm(plan).palm().radius;
     // The two capsules' frames may be turned against each other; what counts is how the bodies stand.
     const Vec3 normal = take.plan.to_target * place.normal;
     const float gap = take.plan.leg_ratio * (place.gap - source_radius);
@@ -200,32 +199,32 @@ class HandHolder {
         for (std::size_t f = 0; f < take.frames(); ++f) {
             apart_.push_back(take.plan.arm_ratio *
                              (take.plan.to_target * Vec3(source[right].palm[f] - source[left].palm[f])));
-            take.pose(f);
-            middle_.push_back(0.5f * (palm_of(take, left) + palm_of(take, right)));
         }
+        middle_ = middles();
     }
 
-    void hold() {
-        for (int round = 0; round < k_rounds && take_.plan.pairing.settings.clearance; ++round) {
-            bring();
+    void hold(ArmClearer* clearer) {
+        for (int round = 0; round < k_rounds && clearer != nullptr; ++round) {
+            bring(clearer);
             const std::vector<Vec3> before = middles();
-            if (!clear_arms(take_)) return;
+            if (!clearer->clear()) return;
             const std::vector<Vec3> after = middles();
             // Both middles together moved by half of what either hand did.
             for (std::size_t f = 0; f < push_.size(); ++f)
                 push_[f] += 2.0f * weights_[f] * (after[f] - before[f]);
         }
-        bring();
+        bring(clearer);
     }
 
  private:
     static constexpr int k_rounds = 6;
 
     std::vector<Vec3> middles() {
-        std::vector<Vec3> result;
+        std::vector<Vec3> result(take_.frames(), Vec3::Zero());
         for (std::size_t f = 0; f < take_.frames(); ++f) {
+            if (weights_[f] == 0.0f) continue;
             take_.pose(f);
-            result.push_back(0.5f * (palm_of(take_, left_) + palm_of(take_, right_)));
+            result[f] = 0.5f * (palm_of(take_, left_) + palm_of(take_, right_));
         }
         return result;
     }
@@ -236,7 +235,7 @@ class HandHolder {
                 weights_[f] * (middle + 0.5f * apart_[f] - palm_of(take_, right_))};
     }
 
-    void bring() {
+    void bring(ArmClearer* clearer) {
         const LimbPlan& left_arm = take_.plan.arms[left_];
         const LimbPlan& right_arm = take_.plan.arms[right_];
         // Where one hand does not get there, both come nearer.
@@ -255,6 +254,7 @@ class HandHolder {
             const auto [left, right] = wishes(f);
             move_palm(take_, f, left_arm, left + back[f]);
             move_palm(take_, f, right_arm, right + back[f]);
+            if (clearer != nullptr) clearer->moved(f);
         }
     }
 
@@ -276,9 +276,10 @@ void place_hands(Take& take) {
     const float ease = take.frames_in(k_ease_seconds);
     for (std::size_t i = 0; i < plan.arms.size(); ++i) {
         const LimbPlan& arm = plan.arms[i];
-        const std::vector<FrameSpan> spans =
-            plan.pairing.settings.hands ? touches(take, i, source[i]) : std::vector<FrameSpan>{};
-        if (spans.empty() && arm.reach == 0.0f && arm.offset.isZero()) continue;
+        const std::vector<FrameSpan> spans = plan.pairing.settings.hands && plan.source_arm(arm) != nullptr
+                                                 ? touches(take, i, source[i])
+                                                 : std::vector<FrameSpan>{};
+        if (spans.empty() && arm.offset.isZero()) continue;
         std::vector<std::vector<float>> weights;
         std::vector<std::vector<Vec3>> moves;
         for (const FrameSpan& span : spans) {
@@ -287,10 +288,7 @@ void place_hands(Take& take) {
         }
         for (std::size_t f = 0; f < take.frames(); ++f) {
             take.pose(f);
-            const Vec3 palm = palm_of(take, i);
-            const Vec3 own_reach = plan.to_target * Vec3(source[i].palm[f] - source[i].shoulder[f]);
-            const float ratio = arm.target_length / arm.source_length;
-            Vec3 by = arm.reach * (head_of(arm.target[0], take.model) + ratio * own_reach - palm);
+            Vec3 by = Vec3::Zero();
             // Around a touch the hand is moved as much as at its first or last frame, less and less.
             for (std::size_t s = 0; s < spans.size(); ++s) {
                 const std::size_t at = std::clamp(f, spans[s].first, spans[s].last) - spans[s].first;
@@ -301,7 +299,7 @@ void place_hands(Take& take) {
     }
 }
 
-void keep_hands_together(Take& take) {
+void keep_hands_together(Take& take, ArmClearer* clearer) {
     const PassPlan& plan = take.plan;
     if (plan.arms.size() < 2 || take.frames() == 0) return;
     const std::vector<SourceArm> source = follow_source(take);
@@ -309,9 +307,11 @@ void keep_hands_together(Take& take) {
         const int j = other_side(plan.arms, i);
         if (j < 0) continue;
         const auto other = static_cast<std::size_t>(j);
+        if (plan.source_arm(plan.arms[i]) == nullptr || plan.source_arm(plan.arms[other]) == nullptr)
+            continue;
         const float arm_length = 0.5f * (plan.arms[i].source_length + plan.arms[other].source_length);
         const std::vector<FrameSpan> spans = grips(take, source[i], source[other], arm_length);
-        if (!spans.empty()) HandHolder(take, source, i, other, spans).hold();
+        if (!spans.empty()) HandHolder(take, source, i, other, spans).hold(clearer);
     }
 }
 

@@ -1,5 +1,5 @@
 // Own method: rotations relative to a matched stance in model space, spread along chains by arc length.
-#include "pass_plan.hpp"
+#include "clear_arms.hpp"
 #include "turn_kernel.hpp"
 
 #include <dendraxis/base/error.hpp>
@@ -11,6 +11,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
+#include <optional>
 
 namespace dendraxis {
 namespace {
@@ -61,6 +62,35 @@ void spread(const Pairing& pairing, const Chain& chain, const Chain& answer,
     }
 }
 
+LimbFollow follow_of(const LimbPlan& plan, const Vec3& bend) {
+    LimbFollow limb;
+    limb.source = plan.source;
+    limb.target = plan.target;
+    limb.ratio = plan.target_length / plan.source_length;
+    limb.weight = plan.reach;
+    limb.hint = bend;
+    return limb;
+}
+
+// The limbs whose ends are brought in proportion; of an arm, the palm.
+std::vector<LimbFollow> reaching_limbs(const PassPlan& plan) {
+    std::vector<LimbFollow> limbs;
+    const Vec3& facing = plan.pairing.target.facing;
+    for (const LimbPlan& leg : plan.legs) {
+        if (leg.reach != 0.0f) limbs.push_back(follow_of(leg, facing));
+    }
+    for (const LimbPlan& arm : plan.arms) {
+        const ArmShape* source = plan.source_arm(arm);
+        if (arm.reach == 0.0f) continue;
+        limbs.push_back(follow_of(arm, -facing));
+        const Probe& palm = plan.target_arm(arm).palm();
+        if (source == nullptr || source->palm().bone != arm.source[2] || palm.bone != arm.target[2]) continue;
+        limbs.back().source_end = source->palm().offset;
+        limbs.back().target_end = palm.offset;
+    }
+    return limbs;
+}
+
 }  // namespace
 
 Transfer::Transfer(const Pairing& pairing)
@@ -68,13 +98,13 @@ Transfer::Transfer(const Pairing& pairing)
     check_hub(pairing.source);
     check_hub(pairing.target);
     const MatchedStance stance = match_stance(pairing);
+    passes_ = std::make_shared<PassPlan>(pairing);
     TurnProgram program;
     program.to_target = pairing.target.to_upright().conjugate() * pairing.source.to_upright();
     compile_follow(pairing, stance, program);
     compile_travel(pairing, stance.hub_drop, program);
     program.twists = find_twists(pairing.target);
     program_ = std::make_shared<TurnProgram>(std::move(program));
-    passes_ = std::make_shared<PassPlan>(pairing);
 }
 
 void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stance,
@@ -106,7 +136,8 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
         for (std::size_t i = 0; i < chain.bones.size(); ++i)
             set(chain.bones[i], answer->bones[i], answer->bones[i], 1.0f);
     }
-    program = compile_turns(source.skeleton, target.skeleton, to_target, follow, source_stance);
+    program = compile_turns(source.skeleton, target.skeleton, to_target, follow, source_stance,
+                            reaching_limbs(*passes_));
     program.hub = {way_down(source.skeleton, source.hub), way_down(target.skeleton, target.hub)};
     if (has_ground) {
         program.ground = {way_down(source.skeleton, source.ground), way_down(target.skeleton, target.ground)};
@@ -177,8 +208,9 @@ Clip Transfer::apply(const Clip& clip) const {
     carry_travel(take);
     if (settings.feet) hold_feet(take);
     place_hands(take);
-    if (settings.clearance) clear_arms(take);
-    if (settings.hands) keep_hands_together(take);
+    std::optional<ArmClearer> clearer;
+    if (settings.clearance) clearer.emplace(take).clear();
+    if (settings.hands) keep_hands_together(take, clearer ? &*clearer : nullptr);
     if (settings.ranges) keep_in_ranges(take);
     feed_twists_over_time(program_->twists, target_bones_, result.transforms);
     return result;

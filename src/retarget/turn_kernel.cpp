@@ -27,16 +27,19 @@ class TurnCompiler {
           source_slot_(source.size(), -1),
           target_slot_(target.size(), -1) {}
 
-    void compile() {
+    void compile(std::span<const LimbFollow> limbs) {
         std::vector<TurnProgram::TargetStep> steps;
         for (int bone = 0; bone < static_cast<int>(target_.size()); ++bone) steps.push_back(step_for(bone));
         // What a bone between two others needs of its parent, the parents need of theirs.
         std::vector<char> asked(target_.size(), 0);
-        for (const TurnProgram::TargetStep& step : steps) {
-            if (!step.between) continue;
-            for (int bone = target_.parent(step.bone); bone != k_no_bone; bone = target_.parent(bone))
+        const auto ask_above = [&](int bone) {
+            for (bone = target_.parent(bone); bone != k_no_bone; bone = target_.parent(bone))
                 asked[static_cast<std::size_t>(bone)] = 1;
+        };
+        for (const TurnProgram::TargetStep& step : steps) {
+            if (step.between) ask_above(step.bone);
         }
+        for (const LimbFollow& limb : limbs) ask_above(limb.target[0]);
         for (TurnProgram::TargetStep& step : steps) {
             const auto b = static_cast<std::size_t>(step.bone);
             const int parent = target_.parent(step.bone);
@@ -49,6 +52,7 @@ class TurnCompiler {
             if (moves || asked[b]) program_.target_steps.push_back(step);
             if (!moves) program_.rest[b].rotation = step.after;
         }
+        for (const LimbFollow& limb : limbs) program_.limbs.push_back(limb_step(limb));
     }
 
  private:
@@ -144,6 +148,42 @@ class TurnCompiler {
         return true;
     }
 
+    TurnProgram::LimbStep limb_step(const LimbFollow& limb) {
+        const std::vector<Transform> source_rest = rest_in_model_space(source_);
+        const std::vector<Transform> target_rest = rest_in_model_space(target_);
+        TurnProgram::LimbStep step;
+        step.source_slot = slot_of(limb.source[0]);
+        step.root = limb.target[0];
+        const int above = target_.parent(step.root);
+        step.target_slot = above == k_no_bone ? -1 : target_slot_[static_cast<std::size_t>(above)];
+        for (const int bone : bones_between(source_, limb.source[0], limb.source[2]))
+            step.source_way.push_back(
+                {bone, source_rest[static_cast<std::size_t>(source_.parent(bone))].scale});
+        for (std::size_t part = 0; part < 2; ++part) {
+            for (const int bone : bones_between(target_, limb.target[part], limb.target[part + 1])) {
+                const Vec3& scale = target_rest[static_cast<std::size_t>(target_.parent(bone))].scale;
+                step.target_way[part].push_back(
+                    {bone, scale.cwiseProduct(target_.bone(bone).rest.translation)});
+            }
+        }
+        step.source_end = limb.source_end;
+        step.target_end = limb.target_end;
+        step.ratio = limb.ratio;
+        step.weight = limb.weight;
+        const Quat& stands = above == k_no_bone ? target_.above().rotation
+                                                : target_rest[static_cast<std::size_t>(above)].rotation;
+        step.hint = stands.conjugate() * limb.hint;
+        return step;
+    }
+
+    // From below `first` down to `last`.
+    static std::vector<int> bones_between(const Skeleton& skeleton, int first, int last) {
+        std::vector<int> bones;
+        for (int bone = last; bone != first; bone = skeleton.parent(bone)) bones.push_back(bone);
+        std::reverse(bones.begin(), bones.end());
+        return bones;
+    }
+
     TurnProgram::TargetStep step_for(int bone) {
         TurnProgram::TargetStep step;
         step.bone = bone;
@@ -200,7 +240,8 @@ Run run_with(std::size_t lanes) {
 }  // namespace
 
 TurnProgram compile_turns(const Skeleton& source, const Skeleton& target, const Quat& to_target,
-                          std::span<const BoneFollow> follow, std::span<const Quat> source_stance) {
+                          std::span<const BoneFollow> follow, std::span<const Quat> source_stance,
+                          std::span<const LimbFollow> limbs) {
     TurnProgram program;
     program.source_bones = source.size();
     program.target_bones = target.size();
@@ -210,7 +251,7 @@ TurnProgram compile_turns(const Skeleton& source, const Skeleton& target, const 
     program.rest = rest_pose(target);
     program.source_stands = source.above();
     program.target_stands = target.above();
-    TurnCompiler(source, target, follow, source_stance, program).compile();
+    TurnCompiler(source, target, follow, source_stance, program).compile(limbs);
     return program;
 }
 

@@ -21,7 +21,19 @@ struct BoneFollow {
     Quat matched = Quat::Identity();  ///< the matched orientation, seen from the source's model space
 };
 
+/// A limb of the target whose end is brought to where that of the source's limb is in proportion.
+struct LimbFollow {
+    std::array<int, 3> source{};  // root, middle, end
+    std::array<int, 3> target{};
+    Vec3 source_end = Vec3::Zero();  // what is brought, in the end bone's frame without its scale: the palm
+    Vec3 target_end = Vec3::Zero();
+    float ratio = 1.0f;  // of the limbs' lengths
+    float weight = 1.0f;
+    Vec3 hint = Vec3::Zero();  // in the target's model space at rest
+};
+
 struct TurnProgram {
+    static constexpr float k_soft_from = 0.985f;  // of a limb's length, from where on its reach is eased
     static constexpr std::size_t k_longest_path = 4;
 
     /// A bone of the source whose orientation in model space is needed.
@@ -63,6 +75,26 @@ struct TurnProgram {
         std::vector<int> target_way;
     };
 
+    /// A bone on the way down a limb. `offset`: of the source what its translation is multiplied by, of the
+    /// target its rest translation times that.
+    struct LimbJoint {
+        int bone;
+        Vec3 offset;
+    };
+
+    struct LimbStep {
+        int source_slot = -1;  // of the root's orientation
+        int target_slot = -1;  // of the root's parent's
+        std::vector<LimbJoint> source_way;
+        int root = 0;
+        std::array<std::vector<LimbJoint>, 2> target_way;  // to the middle joint, and on to the end
+        Vec3 source_end = Vec3::Zero();
+        Vec3 target_end = Vec3::Zero();
+        float ratio = 1.0f;
+        float weight = 1.0f;
+        Vec3 hint = Vec3::Zero();  // in the root's parent's frame
+    };
+
     std::size_t source_bones = 0;
     std::size_t target_bones = 0;
     Quat source_above = Quat::Identity();
@@ -75,6 +107,7 @@ struct TurnProgram {
     std::vector<Transform> rest;  // the target's, local: what no step writes
     Transform source_stands;      // above the bones
     Transform target_stands;
+    std::vector<LimbStep> limbs;
     std::vector<TwistFeed> twists;
     BodyStep hub;
     BodyStep ground;
@@ -97,7 +130,8 @@ struct TurnProgram {
 /// `follow` has one entry a bone of the target; `source_stance` the orientations, in model space, that turns
 /// are measured from.
 TurnProgram compile_turns(const Skeleton& source, const Skeleton& target, const Quat& to_target,
-                          std::span<const BoneFollow> follow, std::span<const Quat> source_stance);
+                          std::span<const BoneFollow> follow, std::span<const Quat> source_stance,
+                          std::span<const LimbFollow> limbs);
 
 /// Runs the program over `frames` poses. Translations (but those of hub and ground bone) and scales of the
 /// target are those of its rest. `scratch` holds `scratch_floats()`. Never allocates or throws.

@@ -1,7 +1,7 @@
 // The inner loop itself, written once for any number of lanes. Included where it is compiled for one of them.
 #pragma once
 
-#include "lanes.hpp"
+#include "../ik/two_bone_lanes.hpp"
 #include "turn_kernel.hpp"
 
 namespace dendraxis {
@@ -91,6 +91,52 @@ DENDRAXIS_LANE void place_bodies(const TurnProgram& program, const Transform* so
     place<Count>(program.target_stands, program.hub.target_way, wanted, target, target_stride);
 }
 
+/// The end of a limb brought to where the source's is in proportion to both limbs' lengths.
+template <std::size_t Count>
+DENDRAXIS_LANE void reach_with(const TurnProgram& program, const TurnProgram::LimbStep& limb,
+                               const Transform* source, std::size_t source_stride, Transform* target,
+                               std::size_t target_stride, const LaneQuat<Count>* source_slots,
+                               const LaneQuat<Count>* target_slots) {
+    LaneQuat<Count> q = source_slots[limb.source_slot];
+    LaneVec<Count> reach = splat<Count>(Vec3(Vec3::Zero()));
+    for (const TurnProgram::LimbJoint& joint : limb.source_way) {
+        const LaneVec<Count> offset = load_translation<Count>(source + joint.bone, source_stride);
+        reach = reach + rotate(q, product(splat<Count>(joint.offset), offset));
+        q = q * load<Count>(source + joint.bone, source_stride);
+    }
+    reach = reach + rotate(q, splat<Count>(limb.source_end));
+
+    const LaneQuat<Count> above =
+        limb.target_slot < 0 ? splat<Count>(program.target_above) : target_slots[limb.target_slot];
+    const LaneQuat<Count> root = above * load<Count>(target + limb.root, target_stride);
+    std::array<LaneVec<Count>, 2> bones;
+    std::array<LaneQuat<Count>, 2> parents;
+    std::array<LaneQuat<Count>, 2> own;
+    q = root;
+    for (std::size_t part = 0; part < 2; ++part) {
+        bones[part] = splat<Count>(Vec3(Vec3::Zero()));
+        for (const TurnProgram::LimbJoint& joint : limb.target_way[part]) {
+            bones[part] = bones[part] + rotate(q, splat<Count>(joint.offset));
+            parents[part] = q;
+            q = q * load<Count>(target + joint.bone, target_stride);
+        }
+        own[part] = q;
+    }
+    const LaneVec<Count> end = bones[0] + bones[1];
+    const LaneVec<Count> palm = end + rotate(own[1], splat<Count>(limb.target_end));
+    const LaneVec<Count> asked =
+        scaled<Count>(rotate(splat<Count>(program.to_target), reach), splat<Count>(limb.ratio));
+    const LaneVec<Count> wanted = end + scaled<Count>(asked - palm, splat<Count>(limb.weight));
+    const LaneLimbTurns<Count> turns = turn_two_bones<Count>(
+        {bones[0], bones[1], wanted, rotate(above, splat<Count>(limb.hint))}, TurnProgram::k_soft_from);
+    store<Count>(conjugate(above) * (turns.upper * root), target + limb.root, target_stride);
+    store<Count>(conjugate(turns.upper * parents[0]) * (turns.lower * own[0]),
+                 target + limb.target_way[0].back().bone, target_stride);
+    // The end keeps its orientation.
+    store<Count>(conjugate(turns.lower * parents[1]) * own[1], target + limb.target_way[1].back().bone,
+                 target_stride);
+}
+
 /// One block of `Count` frames.
 template <std::size_t Count>
 DENDRAXIS_LANE void run_turn_block(const TurnProgram& program, const Transform* source,
@@ -131,6 +177,9 @@ DENDRAXIS_LANE void run_turn_block(const TurnProgram& program, const Transform* 
             target_slots[step.own_slot] = parent * local;
         }
     }
+    for (const TurnProgram::LimbStep& limb : program.limbs)
+        reach_with<Count>(program, limb, source, source_stride, target, target_stride, source_slots,
+                          target_slots);
     for (const TwistFeed& feed : program.twists) feed_twist<Count>(feed, target, target_stride);
     place_bodies<Count>(program, source, source_stride, target, target_stride);
 }

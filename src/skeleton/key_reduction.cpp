@@ -8,36 +8,6 @@
 namespace dendraxis {
 namespace {
 
-struct Share {
-    float metres;   // in model space, of the bone's own position
-    float radians;  // of its rotation
-};
-
-// An error of a bone's rotation moves all that hangs below it, and errors add up from the root to the tip.
-std::vector<Share> shares(const Skeleton& skeleton, const std::vector<Transform>& model,
-                          const KeyTolerance& tolerance) {
-    const std::size_t count = skeleton.size();
-    std::vector<int> depth(count, 1);
-    std::vector<int> depth_below(count, 0);
-    std::vector<float> reach(count, 0.0f);
-    for (std::size_t i = 0; i < count; ++i) {
-        const int parent = skeleton.bones()[i].parent;
-        if (parent != k_no_bone) depth[i] = depth[static_cast<std::size_t>(parent)] + 1;
-        for (int above = parent; above != k_no_bone; above = skeleton.parent(above)) {
-            const auto a = static_cast<std::size_t>(above);
-            reach[a] = std::max(reach[a], (model[i].translation - model[a].translation).norm());
-            depth_below[a] = std::max(depth_below[a], depth[i] - depth[a]);
-        }
-    }
-    std::vector<Share> result(count);
-    for (std::size_t i = 0; i < count; ++i) {
-        // Half of the metres go to translations, half to rotations; both to all bones on the way to the tip.
-        const float metres = 0.5f * tolerance.metres / static_cast<float>(depth[i] + depth_below[i]);
-        result[i] = {metres, std::min(tolerance.radians, metres / std::max(reach[i], 1e-3f))};
-    }
-    return result;
-}
-
 // Twice the sine of half the angle between two rotations: the angle itself where that is small, and as good
 // to compare where it is not.
 float apart(const Quat& a, const Quat& b) {
@@ -55,10 +25,13 @@ Quat between(const Quat& a, const Quat& b, float share) {
 template <class Distance>
 void keep_between(int first, int last, float limit, const Distance& distance, std::vector<int>& kept) {
     int farthest = first;
-    float worst = limit;
-    for (int i = first + 1; i < last; ++i) {
-        const float d = distance(first, i, last);
-        if (d > worst) {
+    if (last - first > KeyReducer::k_longest_line) {
+        farthest = (first + last) / 2;
+    } else {
+        float worst = limit;
+        for (int i = first + 1; i < last; ++i) {
+            const float d = distance(first, i, last);
+            if (d <= worst) continue;
             worst = d;
             farthest = i;
         }
@@ -93,39 +66,63 @@ float share_between(int first, int i, int last) {
 
 }  // namespace
 
-std::vector<BoneKeys> reduce_keys(const Skeleton& skeleton, const Clip& clip, const KeyTolerance& tolerance) {
-    const std::vector<Transform> model = rest_in_model_space(skeleton);
-    const std::vector<Share> share = shares(skeleton, model, tolerance);
-    const int frames = static_cast<int>(clip.frame_count());
-    std::vector<BoneKeys> keys(skeleton.size());
-    for (std::size_t bone = 0; bone < skeleton.size() && frames > 0; ++bone) {
-        const Transform& rest = skeleton.bones()[bone].rest;
-        const auto at = [&](int i) -> const Transform& {
-            return clip.frame(static_cast<std::size_t>(i))[bone];
-        };
-
-        const auto turned = [&](int a, int i, int b) {
-            return apart(between(at(a).rotation, at(b).rotation, share_between(a, i, b)), at(i).rotation);
-        };
-        keys[bone].rotation = reduce(
-            frames, share[bone].radians, [&](int i) { return apart(rest.rotation, at(i).rotation); }, turned);
-
-        const int parent = skeleton.bones()[bone].parent;
-        const Vec3& parent_scale =
-            parent == k_no_bone ? skeleton.above().scale : model[static_cast<std::size_t>(parent)].scale;
-        const float unit = std::max(parent_scale.cwiseAbs().maxCoeff(), 1e-12f);
-        const auto vector_keys = [&](auto property, float limit) {
-            const auto off_line = [&](int a, int i, int b) {
-                const float t = share_between(a, i, b);
-                return (property(at(a)) * (1.0f - t) + property(at(b)) * t - property(at(i))).norm();
-            };
-            return reduce(
-                frames, limit, [&](int i) { return (property(rest) - property(at(i))).norm(); }, off_line);
-        };
-        keys[bone].translation =
-            vector_keys([](const Transform& t) -> Vec3 { return t.translation; }, share[bone].metres / unit);
-        keys[bone].scale = vector_keys([](const Transform& t) -> Vec3 { return t.scale; }, 1e-5f);
+// An error of a bone's rotation moves all that hangs below it, and errors add up from the root to the tip.
+KeyReducer::KeyReducer(const Skeleton& skeleton, const Clip& clip, const KeyTolerance& tolerance)
+    : skeleton_(skeleton), clip_(clip), rest_(rest_in_model_space(skeleton)) {
+    const std::size_t count = skeleton.size();
+    std::vector<int> depth(count, 1);
+    std::vector<int> depth_below(count, 0);
+    std::vector<float> reach(count, 0.0f);
+    for (std::size_t i = 0; i < count; ++i) {
+        const int parent = skeleton.bones()[i].parent;
+        if (parent != k_no_bone) depth[i] = depth[static_cast<std::size_t>(parent)] + 1;
+        for (int above = parent; above != k_no_bone; above = skeleton.parent(above)) {
+            const auto a = static_cast<std::size_t>(above);
+            reach[a] = std::max(reach[a], (rest_[i].translation - rest_[a].translation).norm());
+            depth_below[a] = std::max(depth_below[a], depth[i] - depth[a]);
+        }
     }
+    for (std::size_t i = 0; i < count; ++i) {
+        // Half of the metres go to translations, half to rotations; both to all bones on the way to the tip.
+        const float metres = 0.5f * tolerance.metres / static_cast<float>(depth[i] + depth_below[i]);
+        shares_.push_back({metres, std::min(tolerance.radians, metres / std::max(reach[i], 1e-3f))});
+    }
+}
+
+BoneKeys KeyReducer::keys_of(std::size_t bone) const {
+    const int frames = static_cast<int>(clip_.frame_count());
+    if (frames == 0) return {};
+    BoneKeys keys;
+    const Transform& rest = skeleton_.bones()[bone].rest;
+    const auto at = [&](int i) -> const Transform& { return clip_.frame(static_cast<std::size_t>(i))[bone]; };
+    const auto turned = [&](int a, int i, int b) {
+        return apart(between(at(a).rotation, at(b).rotation, share_between(a, i, b)), at(i).rotation);
+    };
+    keys.rotation = reduce(
+        frames, shares_[bone].radians, [&](int i) { return apart(rest.rotation, at(i).rotation); }, turned);
+
+    const int parent = skeleton_.bones()[bone].parent;
+    const Vec3& parent_scale =
+        parent == k_no_bone ? skeleton_.above().scale : rest_[static_cast<std::size_t>(parent)].scale;
+    const float unit = std::max(parent_scale.cwiseAbs().maxCoeff(), 1e-12f);
+    const auto vector_keys = [&](auto property, float limit) {
+        const auto off_line = [&](int a, int i, int b) {
+            const float t = share_between(a, i, b);
+            return (property(at(a)) * (1.0f - t) + property(at(b)) * t - property(at(i))).norm();
+        };
+        return reduce(
+            frames, limit, [&](int i) { return (property(rest) - property(at(i))).norm(); }, off_line);
+    };
+    keys.translation =
+        vector_keys([](const Transform& t) -> Vec3 { return t.translation; }, shares_[bone].metres / unit);
+    keys.scale = vector_keys([](const Transform& t) -> Vec3 { return t.scale; }, 1e-5f);
+    return keys;
+}
+
+std::vector<BoneKeys> reduce_keys(const Skeleton& skeleton, const Clip& clip, const KeyTolerance& tolerance) {
+    const KeyReducer reducer(skeleton, clip, tolerance);
+    std::vector<BoneKeys> keys;
+    for (std::size_t bone = 0; bone < skeleton.size(); ++bone) keys.push_back(reducer.keys_of(bone));
     return keys;
 }
 

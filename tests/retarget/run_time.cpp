@@ -1,8 +1,10 @@
 // What runs in a game's frame: the same bits on every path, no memory asked for, feet held as it goes.
 #include "allocations.hpp"
+#include "pass_plan.hpp"
 #include "turn_kernel.hpp"
 #include "workshop.hpp"
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/chart.hpp>
 #include <dendraxis/retarget/foot_lock.hpp>
 #include <dendraxis/retarget/transfer.hpp>
@@ -41,6 +43,7 @@ TEST_CASE("one, four and eight lanes give the same bits") {
             bone.name = bone.label = std::to_string(bones.size());
             bone.parent = parent;
             bone.rest.rotation = random_turn(random);
+            bone.rest.translation = random_turn(random) * Vec3(0, 0.3f, 0);
             bones.push_back(bone);
         }
         Transform above;
@@ -56,18 +59,36 @@ TEST_CASE("one, four and eight lanes give the same bits") {
                                          {3, 3, 1.0f, random_turn(random)}, {3, 3, 1.0f, random_turn(random)},
                                          {4, 4, 1.0f, random_turn(random)}};
     const Quat to_target = random_turn(random);
-    const TurnProgram program = compile_turns(source, target, to_target, follow, stance);
+    const TurnProgram program = compile_turns(source, target, to_target, follow, stance, {});
+    LimbFollow limb{{1, 2, 3}, {1, 2, 3}, Vec3(0.02f, 0.05f, 0), Vec3(0, 0.06f, 0.01f), 1.1f, 0.7f};
+    limb.hint = Vec3::UnitZ();
+    const TurnProgram reaching = compile_turns(source, target, to_target, follow, stance, {&limb, 1});
     constexpr std::size_t frames = 37;
     std::vector<Transform> poses(frames * source.size());
-    for (Transform& transform : poses) transform.rotation = random_turn(random);
+    for (Transform& transform : poses) {
+        transform.rotation = random_turn(random);
+        transform.translation = random_turn(random) * Vec3(0, 0.3f, 0);
+    }
+    // A limb that is straight, one that is folded up, one that is not a number.
+    poses[1].translation.setZero();
+    poses[source.size() + 3].translation.setConstant(NAN);
+    poses[2 * source.size() + 2].rotation.setIdentity();
+    std::vector<std::vector<Transform>> reached;
     std::vector<std::vector<Transform>> results;
     alignas(32) std::array<float, 4096> scratch{};
-    REQUIRE(program.scratch_floats() < scratch.size());
+    REQUIRE(reaching.scratch_floats() < scratch.size());
     for (const std::size_t lanes : turn_lane_counts()) {
         results.emplace_back(frames * target.size());
         run_turns_with(lanes, program, poses.data(), results.back().data(), frames, scratch.data());
         CHECK(std::memcmp(results.back().data(), results.front().data(),
                           results.back().size() * sizeof(Transform)) == 0);
+        reached.emplace_back(frames * target.size());
+        run_turns_with(lanes, reaching, poses.data(), reached.back().data(), frames, scratch.data());
+        CHECK(std::memcmp(reached.back().data(), reached.front().data(),
+                          reached.back().size() * sizeof(Transform)) == 0);
+        CHECK(std::memcmp(reached.back().data(), results.back().data(),
+                          results.back().size() * sizeof(Transform)) != 0);
+        for (const Transform& transform : reached.back()) CHECK(transform.rotation.coeffs().allFinite());
     }
     // And what they should give: orientations in model space, worked out plainly.
     std::vector<Transform> model(source.size());
@@ -87,6 +108,52 @@ TEST_CASE("one, four and eight lanes give the same bits") {
     }
 }
 
+TEST_CASE("with reach, hands and feet stand where the source's do in proportion, pose by pose") {
+    Pairing pairing = to_bosun();
+    for (ChainPair& entry : pairing.chains) entry.reach = 1.0f;
+    const Transfer transfer(pairing);
+    const Transfer plain(to_bosun());
+    const PassPlan plan(pairing);
+    REQUIRE(plan.legs.size() + plan.arms.size() == 4);
+    for (const std::string name : {"stroll", "wave-lantern", "crouch"}) {
+        CAPTURE(name);
+        const Clip& clip = workshop::diver().clip(name);
+        const Clip result = transfer.apply_turns(clip);
+        const Clip turned = plain.apply_turns(clip);
+        std::vector<Transform> source(clip.bone_count);
+        std::vector<Transform> target(result.bone_count);
+        std::vector<Transform> before(result.bone_count);
+        float worst = 0.0f;
+        float gained = 0.0f;
+        for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+            to_model_space(pairing.source.skeleton, clip.frame(f), source);
+            to_model_space(pairing.target.skeleton, result.frame(f), target);
+            to_model_space(pairing.target.skeleton, turned.frame(f), before);
+            const auto check = [&](const LimbPlan& limb, const Vec3& end, const Vec3& own, const Vec3& old) {
+                const float ratio = limb.target_length / limb.source_length;
+                const Vec3 wanted = ratio * (plan.to_target * Vec3(end - head_of(limb.source[0], source)));
+                // Near full stretch the reach is eased.
+                if ((head_of(limb.target[2], target) - head_of(limb.target[0], target)).norm() >
+                    0.98f * limb.target_length)
+                    return;
+                worst = std::max(worst, (own - head_of(limb.target[0], target) - wanted).norm());
+                gained = std::max(gained, (old - head_of(limb.target[0], before) - wanted).norm());
+                const auto e = static_cast<std::size_t>(limb.target[2]);
+                CHECK(angle_between(target[e].rotation, before[e].rotation) < 0.002f);
+            };
+            for (const LimbPlan& leg : plan.legs)
+                check(leg, head_of(leg.source[2], source), head_of(leg.target[2], target),
+                      head_of(leg.target[2], before));
+            for (const LimbPlan& arm : plan.arms)
+                check(arm, place_of(plan.source_arm(arm)->palm(), source),
+                      place_of(plan.target_arm(arm).palm(), target),
+                      place_of(plan.target_arm(arm).palm(), before));
+        }
+        CHECK(worst < 0.05e-3f);
+        CHECK(gained > 4e-3f);
+    }
+}
+
 TEST_CASE("a clip of any length is the same as its poses one by one") {
     const Transfer transfer(to_bosun());
     const Clip& stroll = workshop::diver().clip("stroll");
@@ -102,8 +169,10 @@ TEST_CASE("a clip of any length is the same as its poses one by one") {
 }
 
 TEST_CASE("calls a frame ask for no memory") {
-    const Transfer transfer(to_bosun());
-    const FootLock lock(to_bosun());
+    Pairing pairing = to_bosun();
+    for (ChainPair& entry : pairing.chains) entry.reach = 1.0f;
+    const Transfer transfer(pairing);
+    const FootLock lock(pairing);
     const Clip& stroll = workshop::diver().clip("stroll");
     std::vector<Transform> pose(workshop::bosun().skeleton.size());
     std::vector<Transform> base = rest_pose(workshop::bosun().skeleton);

@@ -21,7 +21,8 @@ struct LimbTurns {
 
 struct TwoBoneOptions {
     /// From this share of the limb's length on the reach is eased, so that it nears full stretch without ever
-    /// getting there and without a jump in speed. A limb that is stretched farther already is not drawn back.
+    /// getting there and without a jump in speed or acceleration. A limb that is stretched farther already is
+    /// not drawn back.
     float soft_from = 0.985f;
     /// Which way the middle joint goes where the limb is straight; any length, zero for any way.
     Vec3 hint = Vec3::Zero();
@@ -32,9 +33,5 @@ struct TwoBoneOptions {
 /// allocates or throws. Source: the triangle's law of cosines (Euclid, Elements II.12-13).
 LimbTurns solve_two_bone(const LimbJoints& limb, const Vec3& target,
                          const TwoBoneOptions& options = {}) noexcept;
-
-/// How far a limb of length `full` reaches when asked to reach `wanted`: the same up to `soft_from * full`,
-/// then nearing `full`; continuous with its first derivative.
-float soft_reach(float wanted, float full, float soft_from) noexcept;
 
 }  // namespace dendraxis

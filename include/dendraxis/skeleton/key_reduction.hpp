@@ -21,10 +21,34 @@ struct BoneKeys {
     std::vector<int> scale;
 };
 
-/// Keys for every bone, such that straight lines (translation, scale) and great arcs (rotation) between them
-/// stay within `tolerance`. Each bone gets a share of it that counts how many bones and how much length hang
-/// below. Source: D. H. Douglas and T. K. Peucker, "Algorithms for the reduction of the number of points
-/// required to represent a digitized line", Cartographica 10 (1973).
+/// Finds keys for every bone, such that straight lines (translation, scale) and great arcs (rotation) between
+/// them stay within the tolerance. Each bone gets a share of it that counts how many bones and how much
+/// length hang below. No line spans more than `k_longest_line` frames, which keeps long clips quick. Source:
+/// D. H. Douglas and T. K. Peucker, "Algorithms for the reduction of the number of points required to
+/// represent a digitized line", Cartographica 10 (1973).
+class KeyReducer {
+ public:
+    static constexpr int k_longest_line = 128;
+
+    /// `skeleton` and `clip` must outlive it.
+    KeyReducer(const Skeleton& skeleton, const Clip& clip, const KeyTolerance& tolerance = {});
+
+    /// Safe to call from several threads.
+    BoneKeys keys_of(std::size_t bone) const;
+
+ private:
+    struct Share {
+        float metres;   // in model space, of the bone's own position
+        float radians;  // of its rotation
+    };
+
+    const Skeleton& skeleton_;
+    const Clip& clip_;
+    std::vector<Transform> rest_;  // in model space
+    std::vector<Share> shares_;
+};
+
+/// The keys of all bones.
 std::vector<BoneKeys> reduce_keys(const Skeleton& skeleton, const Clip& clip,
                                   const KeyTolerance& tolerance = {});
 

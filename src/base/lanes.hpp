@@ -284,6 +284,12 @@ DENDRAXIS_LANE LaneVec<Count> apply_inverse(const LaneTransform<Count>& t, const
     return {divided(v.x, t.scale.x), divided(v.y, t.scale.y), divided(v.z, t.scale.z)};
 }
 
+template <std::size_t Count>
+DENDRAXIS_LANE LaneQuat<Count> load_shifted(const Transform* first, std::size_t floats, std::size_t stride) {
+    const auto* bytes = reinterpret_cast<const std::byte*>(first) + floats * sizeof(float);
+    return load<Count>(reinterpret_cast<const Transform*>(bytes), stride);
+}
+
 /// Translation and scale of a bone lie behind its rotation as six floats; two overlapping rows of four hold
 /// them.
 template <std::size_t Count>
@@ -291,13 +297,19 @@ DENDRAXIS_LANE LaneTransform<Count> load_transform(const Transform* first, std::
     if constexpr (Count == 1) {
         return splat<1>(*first);
     } else {
-        const auto shifted = [&](std::size_t floats) {
-            const auto* bytes = reinterpret_cast<const std::byte*>(first) + floats * sizeof(float);
-            return load<Count>(reinterpret_cast<const Transform*>(bytes), stride);
-        };
-        const LaneQuat<Count> place = shifted(4);
-        const LaneQuat<Count> size = shifted(7);
+        const LaneQuat<Count> place = load_shifted<Count>(first, 4, stride);
+        const LaneQuat<Count> size = load_shifted<Count>(first, 7, stride);
         return {load<Count>(first, stride), {place.x, place.y, place.z}, {size.x, size.y, size.z}};
+    }
+}
+
+template <std::size_t Count>
+DENDRAXIS_LANE LaneVec<Count> load_translation(const Transform* first, std::size_t stride) {
+    if constexpr (Count == 1) {
+        return splat<1>(first->translation);
+    } else {
+        const LaneQuat<Count> place = load_shifted<Count>(first, 4, stride);
+        return {place.x, place.y, place.z};
     }
 }
 

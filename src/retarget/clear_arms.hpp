@@ -1,0 +1,50 @@
+// Arms kept out of the body, over a whole clip.
+#pragma once
+
+#include "pass_plan.hpp"
+
+#include <dendraxis/base/capsule.hpp>
+
+namespace dendraxis {
+
+/// Remembers which frames are clear, so that looking again costs only what was moved since.
+class ArmClearer {
+ public:
+    explicit ArmClearer(Take& take);
+
+    /// Turns arms out of the body where they are deeper in it than the source's. Whether any had to be.
+    bool clear();
+    /// An arm was moved in this frame: it is looked at again.
+    void moved(std::size_t frame) { clear_[frame] = 0; }
+
+ private:
+    using Depths = std::array<float, k_arm_probes>;
+
+    // A solid where it stands, and the ball around it, outside of which nothing touches it.
+    struct PlacedSolid {
+        Capsule capsule;
+        float bound;
+
+        bool may_touch(const Vec3& place, float radius) const {
+            const float reach = bound + radius;
+            return (place - capsule.center).squaredNorm() < reach * reach;
+        }
+    };
+    using Solids = std::vector<PlacedSolid>;
+
+    static Depths depths_of(const ArmShape& arm, const Solids& solids, std::span<const Transform> model);
+    static void place_solids(const BodyShape& shape, std::span<const Transform> model, Solids& solids);
+    const ArmShape& shape(std::size_t arm) const;
+    void find_allowed();
+    Vec3 least_turn(std::size_t arm, std::size_t frame, const Solids& solids) const;
+    bool clear_once();
+    void turn_arm(std::size_t arm, const std::vector<Vec3>& turns);
+
+    Take& take_;
+    const Chart& source_;
+    const Chart& target_;
+    std::vector<std::vector<Depths>> allowed_;  // by arm and frame
+    std::vector<char> clear_;                   // by frame
+};
+
+}  // namespace dendraxis
