@@ -24,7 +24,7 @@ constexpr std::array<Gate, 10> k_gates{
      {"float_mm", 5.0f, "review.float", "a standing foot hangs over the floor",
       "set the frames in which it stands in the pairing's \"contacts\", or lower the leg by \"offsets\""},
      {"reach_error_pct", -1.0f, "review.reach", "a hand or foot is elsewhere than the source's in proportion",
-      "raise that arm's \"reach\" in the pairing"},
+      "raise that limb's \"reach\" in the pairing"},
      {"direction_error_deg", -1.0f, "review.direction", "a limb points elsewhere than the source's",
       "raise that chain's \"strength\" in the pairing, or take back its \"turns\""},
      {"clipping_mm", 5.0f, "review.clipping", "an arm is in the body",

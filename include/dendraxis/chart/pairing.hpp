@@ -13,7 +13,9 @@ struct ChainPair {
     std::string source;
     std::string target;
     float strength = 1.0f;  ///< 0 to 1: how far the target's rest is matched to the source's
-    float reach = 0.0f;  ///< 0 to 1, arms: how far the hand is brought to where the source's is in proportion
+    /// 0 to 1, arms and legs: how far hand or foot is brought to where the source's is, seen from shoulder or
+    /// hip, in lengths of the limb.
+    float reach = 0.0f;
 };
 
 /// A chain that answers to none on the other side, and why.

@@ -20,7 +20,8 @@ struct TurnProgram;
 /// turns away from its rest; where bone counts differ the turn is spread along the chain by arc length. Bones
 /// of no chain follow their parents; twist bones of arms and legs take a share of their limb's twist. The
 /// hub's height goes by the ratio of hub heights, its travel by the ratio of leg lengths; a ground bone is
-/// carried where both have one.
+/// carried where both have one. Limbs whose entry in the pairing has a `reach` are then brought to where the
+/// source's ends are in proportion.
 ///
 /// Immutable once made; shared by threads freely.
 class Transfer {
