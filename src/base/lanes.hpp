@@ -73,6 +73,16 @@ DENDRAXIS_LANE Lanes<Count> choose(Lanes<Count> asked, Lanes<Count> if_negative,
     return asked < 0.0f ? if_negative : otherwise;
 }
 
+/// asin(sqrt h) / sqrt h on 0 to 1/2, exact to float: interpolated at Chebyshev's nodes.
+template <std::size_t Count>
+DENDRAXIS_LANE Lanes<Count> arc_over_sine(Lanes<Count> h) {
+    Lanes<Count> arc = splat<Count>(0.123913495f);
+    for (const float c : {-0.135916271f, 0.107400021f, -0.00702057912f, 0.0358142393f, 0.0440916167f,
+                          0.0750275732f, 0.166666142f, 1.0f})
+        arc = arc * h + c;
+    return arc;
+}
+
 /// How much of the near end (`from`) and of the far end (`to`) a rotation holds that lies between two, the
 /// cosine of half the angle between them being `cosine` (0 to 1).
 template <std::size_t Count>
@@ -81,7 +91,7 @@ struct LaneShares {
 };
 
 /// Exact to float without trigonometry: sin(t angle) over sin(angle) as a product of two short polynomials,
-/// asin(sqrt h) / sqrt h on 0 to 1/2 and sin(sqrt y) / sqrt y on 0 to (pi/2)^2, both interpolated at
+/// `arc_over_sine` and sin(sqrt y) / sqrt y on 0 to (pi/2)^2, both interpolated at
 /// Chebyshev's nodes.
 template <std::size_t Count>
 DENDRAXIS_LANE LaneShares<Count> shares_at(Lanes<Count> cosine, float share) {
@@ -89,10 +99,7 @@ DENDRAXIS_LANE LaneShares<Count> shares_at(Lanes<Count> cosine, float share) {
     const L one = splat<Count>(1.0f);
     cosine = choose<Count>(one - cosine, one, cosine);
     const L h = (1.0f - cosine) * 0.5f;
-    L arc = splat<Count>(0.123913495f);
-    for (const float c : {-0.135916271f, 0.107400021f, -0.00702057912f, 0.0358142393f, 0.0440916167f,
-                          0.0750275732f, 0.166666142f, 1.0f})
-        arc = arc * h + c;
+    const L arc = arc_over_sine<Count>(h);
     const L angle_square = 4.0f * h * arc * arc;
     const L scale = arc / square_root<Count>(1.0f - h);
     const auto weight = [&](float t) {

@@ -17,24 +17,11 @@ float middle(const AngleSpan& span) {
     return 0.5f * (span.from + span.to);
 }
 
-// A turn as twist (radians about the bone) and swing (about the two axes square to it).
-struct Parts {
-    float twist;
-    float bend;
-    float side;
-};
-
-Parts parts_of(const Range& range, const Quat& turn) {
-    const SwingTwist split = swing_twist(turn, range.bone);
-    const Vec3 swing = rotation_vector(split.swing);
-    return {rotation_vector(split.twist).dot(range.bone), swing.dot(range.about),
-            swing.dot(range.bone.cross(range.about))};
-}
-
 // How far out a swing is: 1 on the cone's edge.
-float outness(const Range& range, const Parts& parts) {
-    return std::hypot((parts.bend - middle(range.bend)) / half(range.bend),
-                      (parts.side - middle(range.side)) / half(range.side));
+float outness(const Range& range, const TurnAngles& parts) {
+    const float bend = (parts.bend - middle(range.bend)) / half(range.bend);
+    const float side = (parts.side - middle(range.side)) / half(range.side);
+    return std::sqrt(bend * bend + side * side);
 }
 
 float eased(float value, float soft_from) {
@@ -46,8 +33,15 @@ float eased(float value, float soft_from) {
 
 }  // namespace
 
+TurnAngles turn_angles(const Range& range, const Quat& turn) noexcept {
+    const SwingTwist split = swing_twist(turn, range.bone);
+    const Vec3 swing = rotation_vector(split.swing);
+    return {rotation_vector(split.twist).dot(range.bone), swing.dot(range.about),
+            swing.dot(range.bone.cross(range.about))};
+}
+
 float overshoot(const Range& range, const Quat& turn) noexcept {
-    const Parts parts = parts_of(range, turn);
+    const TurnAngles parts = turn_angles(range, turn);
     const float twisted = std::max({0.0f, range.twist.from - parts.twist, parts.twist - range.twist.to});
     const float out = outness(range, parts);
     const float swung = out <= 1.0f ? 0.0f
@@ -57,7 +51,7 @@ float overshoot(const Range& range, const Quat& turn) noexcept {
 }
 
 Quat limited(const Range& range, const Quat& turn, float soft_from) noexcept {
-    const Parts parts = parts_of(range, turn);
+    const TurnAngles parts = turn_angles(range, turn);
     const float off_middle = (parts.twist - middle(range.twist)) / half(range.twist);
     const float twist = middle(range.twist) +
                         std::copysign(eased(std::abs(off_middle), soft_from), off_middle) * half(range.twist);

@@ -1,8 +1,16 @@
+#include "lanes.hpp"
+
 #include <dendraxis/base/rotation.hpp>
 
+#include <algorithm>
 #include <cmath>
 
 namespace dendraxis {
+namespace {
+
+constexpr float k_quarter_turn = 1.57079633f;  // half of half a turn
+
+}  // namespace
 
 SwingTwist swing_twist(const Quat& rotation, const Vec3& axis) noexcept {
     const float along = rotation.vec().dot(axis);
@@ -30,7 +38,12 @@ Vec3 rotation_vector(const Quat& rotation) noexcept {
     const Vec3 half = sign * rotation.vec();
     const float length = half.norm();
     if (length < 1e-12f) return 2.0f * half;
-    return half * (2.0f * std::atan2(length, sign * rotation.w()) / length);
+    // Half the angle by its sine or its cosine, whichever is small.
+    const float w = std::min(1.0f, sign * rotation.w());
+    const float sine = std::min(1.0f, length);
+    const float angle =
+        sine < w ? sine * arc_over_sine<1>(sine * sine) : k_quarter_turn - w * arc_over_sine<1>(w * w);
+    return half * (2.0f * angle / length);
 }
 
 Quat best_turn_about(const Vec3& axis, std::span<const Vec3> from, std::span<const Vec3> to) noexcept {

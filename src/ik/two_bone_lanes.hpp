@@ -68,7 +68,7 @@ DENDRAXIS_LANE Lanes<Count> eased_reach(Lanes<Count> wanted, Lanes<Count> start,
 /// Where the middle joint of a limb goes: the unit vector square to `way` (from the root to the end).
 template <std::size_t Count>
 DENDRAXIS_LANE LaneVec<Count> bend_side(const LaneLimb<Count>& limb, const LaneVec<Count>& way,
-                                        Lanes<Count> upper_length) {
+                                        Lanes<Count> upper_length, bool hint_first) {
     const Lanes<Count> one = splat<Count>(1.0f);
     const Lanes<Count> zero = splat<Count>(0.0f);
     const LaneVec<Count> now = square_to(way, limb.upper);
@@ -78,12 +78,16 @@ DENDRAXIS_LANE LaneVec<Count> bend_side(const LaneLimb<Count>& limb, const LaneV
         way, choose<Count>(0.6f - way.x * way.x, {zero, one, zero}, LaneVec<Count>{one, zero, zero}));
     const Lanes<Count> no_hint = dot(hinted, hinted) - 1e-8f * dot(limb.hint, limb.hint) - 1e-30f;
     const Lanes<Count> straight = dot(now, now) - 1e-8f * upper_length * upper_length;
-    const LaneVec<Count> side = choose<Count>(straight, choose<Count>(no_hint, any, hinted), now);
+    const LaneVec<Count> unhinted = choose<Count>(straight, any, now);
+    const LaneVec<Count> side = hint_first
+                                    ? choose<Count>(no_hint, unhinted, hinted)
+                                    : choose<Count>(straight, choose<Count>(no_hint, any, hinted), now);
     return scaled<Count>(side, one / length(side));
 }
 
 template <std::size_t Count>
-DENDRAXIS_LANE LaneLimbTurns<Count> turn_two_bones(const LaneLimb<Count>& limb, float soft_from) {
+DENDRAXIS_LANE LaneLimbTurns<Count> turn_two_bones(const LaneLimb<Count>& limb, float soft_from,
+                                                   bool hint_first = false) {
     using L = Lanes<Count>;
     const L one = splat<Count>(1.0f);
     const L zero = splat<Count>(0.0f);
@@ -107,7 +111,7 @@ DENDRAXIS_LANE LaneLimbTurns<Count> turn_two_bones(const LaneLimb<Count>& limb, 
     d = choose<Count>(full - d, full, d);
 
     const LaneVec<Count> way = scaled<Count>(reach, one / now);
-    const LaneVec<Count> side = bend_side<Count>(limb, way, a);
+    const LaneVec<Count> side = bend_side<Count>(limb, way, a, hint_first);
     // Along the way and aside of it; the latter by Heron's formula, which loses nothing near full stretch.
     const L along = (a * a - b * b + d * d) / (2.0f * d);
     const L area = (full + d) * (full - d) * (d + a - b) * (d - a + b);

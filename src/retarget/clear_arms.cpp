@@ -141,7 +141,7 @@ void ArmClearer::turn_arm(std::size_t arm, const std::vector<Vec3>& turns) {
         moved(f);
         take_.pose(f);
         const Quat turn(Eigen::AngleAxisf(angles[f], axes[f].normalized()));
-        turn_limb(take_.skeleton(), take_.plan.arms[arm].target, {turn, turn}, false, take_.model,
+        turn_limb(take_.skeleton(), take_.plan.arms[arm].target, {turn, turn}, nullptr, take_.model,
                   take_.result.frame(f));
     }
 }

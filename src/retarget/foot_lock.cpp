@@ -146,7 +146,7 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
         const LimbJoints& joints = now[i].joints;
         const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};
         const LimbTurns turns = solve_two_bone(moved, joints.end + state.feet[i].correction);
-        turn_limb(to.skeleton, plan.legs[i].target, turns, true, workspace.target, target);
+        turn_limb(to.skeleton, plan.legs[i].target, turns, &k_end_kept, workspace.target, target);
     }
 }
 

@@ -302,7 +302,7 @@ class FootHolder {
                                (hub_rest_.conjugate() * target_.facing);
                 const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};
                 const LimbTurns turns = solve_two_bone(moved, joints.end + corrections_[i][f], options);
-                turn_limb(take_.skeleton(), plan(i).target, turns, true, take_.model, local);
+                turn_limb(take_.skeleton(), plan(i).target, turns, &k_end_kept, take_.model, local);
             }
         }
     }

@@ -1,7 +1,6 @@
 #include "pass_plan.hpp"
 
-#include <dendraxis/retarget/joint_turn.hpp>
-#include <dendraxis/skeleton/pose.hpp>
+#include <dendraxis/chart/joint_turn.hpp>
 
 namespace dendraxis {
 namespace {
@@ -9,19 +8,6 @@ namespace {
 constexpr float k_soft_from = 0.9f;  // of the way to a limit
 
 }  // namespace
-
-std::vector<JointFrame> joint_frames(const Chart& chart) {
-    const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
-    const Quat upright = chart.to_upright();
-    std::vector<JointFrame> frames;
-    for (const JointRange& joint : chart.ranges) {
-        const int parent = chart.skeleton.parent(joint.bone);
-        const Quat above = parent == k_no_bone ? chart.skeleton.above().rotation
-                                               : rest[static_cast<std::size_t>(parent)].rotation;
-        frames.push_back({upright * above, chart.skeleton.bone(joint.bone).rest.rotation});
-    }
-    return frames;
-}
 
 void keep_in_ranges(Take& take) {
     const Chart& target = take.plan.pairing.target;

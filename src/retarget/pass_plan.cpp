@@ -110,26 +110,4 @@ void Take::pose(std::size_t frame) {
     to_model_space(skeleton(), result.frame(frame), model);
 }
 
-Vec3 head_of(int bone, std::span<const Transform> model) {
-    return model[static_cast<std::size_t>(bone)].translation;
-}
-
-LimbJoints joints_of(const std::array<int, 3>& bones, std::span<const Transform> model) {
-    return {head_of(bones[0], model), head_of(bones[1], model), head_of(bones[2], model)};
-}
-
-void turn_limb(const Skeleton& skeleton, const std::array<int, 3>& bones, const LimbTurns& turns,
-               bool end_kept, std::span<const Transform> model, std::span<Transform> local) {
-    const auto turn = [&](int bone, const Quat& above, const Quat& own) {
-        const auto b = static_cast<std::size_t>(bone);
-        const int parent = skeleton.parent(bone);
-        const Quat& parent_rotation = parent == k_no_bone ? skeleton.above().rotation
-                                                          : model[static_cast<std::size_t>(parent)].rotation;
-        local[b].rotation = ((above * parent_rotation).conjugate() * own * model[b].rotation).normalized();
-    };
-    turn(bones[0], Quat::Identity(), turns.upper);
-    turn(bones[1], turns.upper, turns.lower);
-    if (end_kept) turn(bones[2], turns.lower, Quat::Identity());
-}
-
 }  // namespace dendraxis

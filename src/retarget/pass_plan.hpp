@@ -2,7 +2,7 @@
 #pragma once
 
 #include <dendraxis/chart/pairing.hpp>
-#include <dendraxis/ik/two_bone.hpp>
+#include <dendraxis/ik/limb.hpp>
 #include <dendraxis/skeleton/clip.hpp>
 
 #include <array>
@@ -64,14 +64,6 @@ struct Take {
     /// The result's frame in model space, in `model`.
     void pose(std::size_t frame);
 };
-
-Vec3 head_of(int bone, std::span<const Transform> model);
-LimbJoints joints_of(const std::array<int, 3>& bones, std::span<const Transform> model);
-
-/// Turns a limb in a local pose; `model` is that pose in model space, before. The end bone keeps its
-/// orientation where `end_kept`, else it turns with the lower bone.
-void turn_limb(const Skeleton& skeleton, const std::array<int, 3>& bones, const LimbTurns& turns,
-               bool end_kept, std::span<const Transform> model, std::span<Transform> local);
 
 // The passes, in the order in which they run; between the last three `ArmClearer` keeps arms out of the body.
 void carry_travel(Take& take);

@@ -96,7 +96,7 @@ void move_palm(Take& take, std::size_t frame, const LimbPlan& plan, const Vec3& 
     const LimbJoints joints = joints_of(plan.target, take.model);
     TwoBoneOptions options;
     options.soft_from = 0.99f;
-    turn_limb(take.skeleton(), plan.target, solve_two_bone(joints, joints.end + by, options), true,
+    turn_limb(take.skeleton(), plan.target, solve_two_bone(joints, joints.end + by, options), &k_end_kept,
               take.model, take.result.frame(frame));
 }
 

@@ -1,7 +1,7 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/retarget/contacts.hpp>
-#include <dendraxis/retarget/joint_turn.hpp>
+#include <dendraxis/chart/joint_turn.hpp>
 #include <dendraxis/retarget/travel.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>

@@ -59,6 +59,11 @@ const dendraxis::Character& deckhand() {
     return character;
 }
 
+const dendraxis::Character& hound() {
+    static const dendraxis::Character character = dendraxis::io::load_character(demo("hound.glb"));
+    return character;
+}
+
 Outcome run(const std::string& command) {
     const Scratch scratch;
     const fs::path out = scratch / "out";

@@ -36,6 +36,7 @@ fs::path demo(const std::string& name);
 const dendraxis::Character& diver();
 const dendraxis::Character& bosun();
 const dendraxis::Character& deckhand();
+const dendraxis::Character& hound();
 
 struct Outcome {
     int status = -1;

@@ -24,6 +24,15 @@ struct Range {
     AngleSpan side;
 };
 
+/// A turn away from rest as a range measures it, radians.
+struct TurnAngles {
+    float twist = 0.0f;
+    float bend = 0.0f;
+    float side = 0.0f;
+};
+
+TurnAngles turn_angles(const Range& range, const Quat& turn) noexcept;
+
 /// How far, in radians, a turn away from rest (in the frame of the range's axes) goes beyond the range.
 float overshoot(const Range& range, const Quat& turn) noexcept;
 

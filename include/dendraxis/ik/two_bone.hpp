@@ -17,6 +17,14 @@ struct LimbJoints {
 struct LimbTurns {
     Quat upper = Quat::Identity();
     Quat lower = Quat::Identity();
+    float stretch = 1.0f;  ///< how much longer both bones are to be
+};
+
+/// What decides to which side the middle joint goes.
+enum class Bend {
+    pose,  ///< it stays on the side where it is; where the limb is straight, the hint's
+    hint,  ///< toward the hint
+    hinge  ///< as far as turning about the hinge axis takes it
 };
 
 struct TwoBoneOptions {
@@ -24,8 +32,13 @@ struct TwoBoneOptions {
     /// getting there and without a jump in speed or acceleration. A limb that is stretched farther already is
     /// not drawn back.
     float soft_from = 0.985f;
-    /// Which way the middle joint goes where the limb is straight; any length, zero for any way.
+    Bend bend = Bend::pose;
+    /// Which way the middle joint goes; any length, zero for any way.
     Vec3 hint = Vec3::Zero();
+    /// The axis that the middle joint turns about, right-handed as it bends; model space, as the limb is now.
+    Vec3 hinge = Vec3::Zero();
+    /// How much longer the bones may become to reach what is out of reach; 1: they keep their length.
+    float most_stretch = 1.0f;
 };
 
 /// Turns the limb so that its end comes to `target`: its triangle is turned the shortest way toward the

@@ -19,6 +19,8 @@ struct JointFrame {
     Quat local(const Quat& turn) const { return to_upright.conjugate() * turn * to_upright * rest; }
 };
 
+JointFrame joint_frame(const Chart& chart, int bone);
+
 /// The frames of the joints that `chart.ranges` limits, in its order.
 std::vector<JointFrame> joint_frames(const Chart& chart);
 

@@ -1,0 +1,115 @@
+// What inverse kinematics costs a call.
+#include <dendraxis/chart/chart.hpp>
+#include <dendraxis/ik/body_setup.hpp>
+#include <dendraxis/ik/two_bone.hpp>
+#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <benchmark/benchmark.h>
+
+#include <random>
+
+namespace {
+
+using namespace dendraxis;
+
+constexpr std::size_t k_sets = 1000;
+
+Vec3 way(std::mt19937& random) {
+    std::normal_distribution<float> normal;
+    return Vec3(normal(random), normal(random), normal(random)).normalized();
+}
+
+void two_bones(benchmark::State& state) {
+    std::mt19937 random(1);
+    std::uniform_real_distribution<float> share(0.2f, 1.1f);
+    const LimbJoints limb{Vec3::Zero(), Vec3(0.05f, -0.4f, 0.02f), Vec3(0.0f, -0.8f, 0.0f)};
+    std::vector<Vec3> targets;
+    for (std::size_t i = 0; i < k_sets; ++i) targets.push_back(0.8f * share(random) * way(random));
+    std::size_t i = 0;
+    for (auto step : state) {
+        benchmark::DoNotOptimize(solve_two_bone(limb, targets[i]));
+        i = (i + 1) % k_sets;
+    }
+}
+BENCHMARK(two_bones);
+
+void chain_of_ten(benchmark::State& state) {
+    std::vector<Bone> bones(11);
+    for (int i = 0; i <= 10; ++i) {
+        Bone& bone = bones[static_cast<std::size_t>(i)];
+        bone.name = bone.label = std::to_string(i);
+        bone.parent = i - 1;
+        bone.rest.translation = Vec3(0, i > 0 ? 0.1f : 0.0f, 0);
+        bone.rest.rotation = Quat(Eigen::AngleAxisf(i % 2 == 0 ? 0.02f : -0.015f, Vec3::UnitX()));
+    }
+    const Skeleton skeleton(bones);
+    const std::vector<int> chain{0, 1, 2, 3, 4, 5, 6, 7, 8, 9};
+    const BodySolver solver = chain_solver(skeleton, chain);
+    const std::vector<Transform> start = rest_pose(skeleton);
+    std::vector<Transform> pose = start;
+    BodySolver::Workspace workspace;
+    SolveOptions options;
+    options.tolerance = 1e-3f;
+    std::mt19937 random(1);
+    std::uniform_real_distribution<float> share(0.05f, 0.99f);
+    std::vector<Effector> tips(k_sets);
+    for (Effector& tip : tips) {
+        tip.bone = 10;
+        tip.target = share(random) * way(random);
+    }
+    std::size_t i = 0;
+    long iterations = 0;
+    for (auto step : state) {
+        std::copy(start.begin(), start.end(), pose.begin());
+        iterations += solver.solve({&tips[i], 1}, pose, workspace, options).iterations;
+        i = (i + 1) % k_sets;
+    }
+    state.counters["iterations"] = static_cast<double>(iterations) / static_cast<double>(state.iterations());
+}
+BENCHMARK(chain_of_ten);
+
+// The diver with some tassels, 67 bones, its hub free; hands, feet and head each so many centimeters away in
+// any direction from where they are in a crouch of the clip, the body being asked from the frame's own pose.
+void whole_body(benchmark::State& state) {
+    const Character diver = io::load_character(DENDRAXIS_DEMO_FOLDER "/diver.glb");
+    const Chart charted = chart(diver);
+    const BodySolver solver = body_solver(charted);
+    const auto start = diver.clip("crouch").frame(45);
+    std::vector<Transform> model(start.size());
+    to_model_space(charted.skeleton, start, model);
+    std::mt19937 random(1);
+    std::vector<std::array<Effector, 5>> sets(k_sets);
+    const float away = 0.01f * static_cast<float>(state.range(0));
+    const char* const names[] = {"arm.left", "arm.right", "leg.left", "leg.right", "head"};
+    for (auto& set : sets) {
+        for (std::size_t e = 0; e < 5; ++e) {
+            set[e] = effector_of(charted, names[e]);
+            const Transform& bone = model[static_cast<std::size_t>(set[e].bone)];
+            set[e].target = bone.translation + bone.rotation * set[e].offset + away * way(random);
+        }
+    }
+    SolveOptions options;
+    options.tolerance = 1e-3f;
+    options.hub_freedom = 1.0f;
+    options.ranges = state.range(1) != 0;
+    std::vector<Transform> pose(start.begin(), start.end());
+    BodySolver::Workspace workspace;
+    std::size_t i = 0;
+    long iterations = 0;
+    long reached = 0;
+    for (auto step : state) {
+        std::copy(start.begin(), start.end(), pose.begin());
+        const SolveReport report = solver.solve(sets[i], pose, workspace, options);
+        iterations += report.iterations;
+        reached += report.reached ? 1 : 0;
+        i = (i + 1) % k_sets;
+    }
+    const auto calls = static_cast<double>(state.iterations());
+    state.counters["bones"] = static_cast<double>(charted.skeleton.size());
+    state.counters["iterations"] = static_cast<double>(iterations) / calls;
+    state.counters["reached"] = static_cast<double>(reached) / calls;
+}
+BENCHMARK(whole_body)->ArgsProduct({{7, 17}, {0, 1}});
+
+}  // namespace

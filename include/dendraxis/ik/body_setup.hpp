@@ -1,0 +1,25 @@
+// A solver for a charted character, set up by itself.
+#pragma once
+
+#include <dendraxis/chart/chart.hpp>
+#include <dendraxis/ik/body_solver.hpp>
+#include <dendraxis/ik/joint_ranges.hpp>
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace dendraxis {
+
+/// All joints of the chart's chains, with the ranges in force, trunk and neck stiffer than limbs, elbows and
+/// knees with their hinges; the hub is the chart's.
+BodySolver body_solver(const Chart& chart);
+
+/// What `effector_of` knows by name: `head`, `hub`, and the chart's limbs by their chain's name (`arm.left`).
+std::vector<std::string> effector_names(const Chart& chart);
+
+/// An effector by the name of a limb (its hand's palm, its foot's ankle), `head`, `hub`, or a bone's label.
+/// Its target is where it is at rest. Throws `Error`, naming the nearest, where there is none of that name.
+Effector effector_of(const Chart& chart, std::string_view name);
+
+}  // namespace dendraxis

@@ -1,0 +1,90 @@
+// Feet that stand on slopes, steps and decks that move, while a clip plays that was made for a flat floor.
+#pragma once
+
+#include <dendraxis/chart/joint_turn.hpp>
+#include <dendraxis/ik/ground.hpp>
+#include <dendraxis/ik/limb.hpp>
+#include <dendraxis/skeleton/clip.hpp>
+
+#include <array>
+#include <span>
+#include <vector>
+
+namespace dendraxis {
+
+struct GroundOptions {
+    float strength = 1.0f;    ///< 0: off, and costs nothing
+    float full_below = 2.2f;  ///< leg lengths a second: up to this speed of the body feet are adapted wholly
+    float none_above = 4.5f;  ///< from this on not at all
+    float most_step = 0.6f;   ///< leg lengths: ground higher or deeper than that is no ground
+    float most_tilt = 0.45f;  ///< radians, of a foot against the clip's
+    float foot_seconds = 0.08f;  ///< in which a foot has mostly come to new ground
+    float hub_seconds = 0.12f;
+};
+
+/// What is remembered of one character from pose to pose. The caller owns it; a fresh one starts anew.
+struct GroundState {
+    static constexpr std::size_t k_most_feet = 8;
+    struct Eased {
+        float value = 0.0f;
+        float speed = 0.0f;
+    };
+    struct Foot {
+        Eased rise;                 ///< of the foot over where the clip has it
+        std::array<Eased, 2> tilt;  ///< of the ground's slope: forward, to the left
+        Eased stands;               ///< 1 with ground below, 0 without
+        Vec3 place = Vec3::Zero();  ///< in the world, in the pose before
+    };
+    std::array<Foot, k_most_feet> feet;
+    Eased hub;
+    Eased pitch;
+    Vec3 body = Vec3::Zero();  ///< in the world, in the pose before
+    float speed = 0.0f;        ///< metres a second over the floor, eased
+    bool started = false;
+};
+
+/// Immutable once made; shared by threads and characters freely.
+class GroundAdaptation {
+ public:
+    /// Legs are the chart's that have soles and three bones: two, four or more. Throws `Error` where there is
+    /// none, or no hub.
+    explicit GroundAdaptation(const Chart& chart);
+
+    struct Workspace {
+        std::vector<Transform> model;
+    };
+
+    /// Adapts a local pose. `placement` says where the character stands in the world (its floor is the
+    /// clip's); `seconds` have passed since the pose before. Each foot is raised or lowered by what the
+    /// ground below it differs from the floor, tilted with it, and kept as high over it as the clip has it
+    /// over the floor; the hub goes down for the foot that needs it most, and a body on four legs tilts from
+    /// hind to front. On a flat floor the pose comes back as it was. Allocates only where `workspace` has not
+    /// been used before; throws nothing unless `ground` does.
+    void apply(std::span<Transform> pose, const Transform& placement, const Ground& ground, float seconds,
+               GroundState& state, Workspace& workspace, const GroundOptions& options = {}) const;
+
+ private:
+    struct Leg {
+        Limb limb;
+        std::size_t sole = 0;
+        bool front = false;
+        bool ranged = false;
+        Range range;  // of the foot
+        JointFrame frame;
+    };
+    struct Step;
+
+    void keep_ankle_in_range(const Leg& leg, float own_beyond, const Vec3& normal, LimbGoal goal,
+                             std::span<const Transform> model, std::span<Transform> pose) const;
+
+    Chart chart_;
+    std::vector<Leg> legs_;
+    float leg_length_ = 0.0f;
+    float wheelbase_ = 0.0f;  // between hind and front hips; 0: all stand side by side
+};
+
+/// A whole clip over this ground: the character goes up and down with the ground below its body (averaged
+/// over a step's time), and every pose is adapted. Throws `Error` as `GroundAdaptation` does.
+Clip walk_over(const Chart& chart, const Clip& clip, const Ground& ground, const GroundOptions& options = {});
+
+}  // namespace dendraxis

@@ -1,0 +1,138 @@
+// Own method: the turn that is still missing is found at every bone from where the look has come to, and each
+// bone takes its share of it; the last one takes what is left.
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/ik/aim.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis {
+namespace {
+
+// A direction as angles: sideways about up, then upward.
+struct Heading {
+    float sideways = 0.0f;
+    float upward = 0.0f;
+};
+
+Heading heading_of(const Vec3& way, const Vec3& ahead, const Vec3& up) {
+    const Vec3 left = up.cross(ahead);
+    const float level = std::hypot(way.dot(ahead), way.dot(left));
+    return {level > 1e-6f ? std::atan2(way.dot(left), way.dot(ahead)) : 0.0f, std::atan2(way.dot(up), level)};
+}
+
+Vec3 way_of(const Heading& heading, const Vec3& ahead, const Vec3& up) {
+    const Vec3 left = up.cross(ahead);
+    const Vec3 level = std::cos(heading.sideways) * ahead + std::sin(heading.sideways) * left;
+    return std::cos(heading.upward) * level + std::sin(heading.upward) * up;
+}
+
+// Eased over about the last tenth before the limit.
+float softly_within(float angle, float most) {
+    const float start = 0.9f * most;
+    const float over = std::abs(angle) - start;
+    if (over <= 0.0f) return angle;
+    const float y = over / std::max(0.1f * most, 1e-6f);
+    return std::copysign(start + over / std::sqrt(1.0f + y * y), angle);
+}
+
+float wrapped(float angle) {
+    return std::remainder(angle, 6.28318531f);
+}
+
+const Chain& chain_named(const Chart& chart, std::string_view name) {
+    const Chain* chain = chart.find(name);
+    if (chain == nullptr || chain->bones.empty())
+        throw Error(chart.file.empty() ? chart.character : chart.file,
+                    "has no chain '" + std::string(name) + "' to aim with", "",
+                    "see what `dendraxis chart` finds; aim with head, spine or an arm");
+    return *chain;
+}
+
+}  // namespace
+
+Aim aim_of(const Chart& chart, std::string_view name) {
+    const Chain& chain = chain_named(chart, name);
+    const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
+    Aim aim;
+    aim.up = chart.up;
+    const auto add = [&](const Chain* helping, float share) {
+        for (std::size_t i = 0; helping != nullptr && i < helping->bones.size(); ++i)
+            aim.bones.push_back({helping->bones[i], share});
+    };
+    Vec3 way = chart.facing;
+    if (name.starts_with("arm.")) {
+        add(chart.find("shoulder" + std::string(name.substr(3))), 0.15f);
+        aim.bones.push_back({chain.bones.front(), 1.0f});
+        const Vec3 along = rest[static_cast<std::size_t>(chain.bones.back())].translation -
+                           rest[static_cast<std::size_t>(chain.bones.front())].translation;
+        if (along.norm() > 1e-6f) way = along.normalized();
+        aim.most_sideways = 2.2f;
+        aim.most_upward = 1.9f;
+    } else {
+        if (name == "head") {
+            add(chart.find("spine"), 0.08f);
+            add(chart.find("neck"), 0.3f);
+        }
+        add(&chain, name == "spine" ? 0.4f : 0.6f);
+    }
+    aim.bones.back().share = 1.0f;
+    aim.direction = rest[static_cast<std::size_t>(aim.bones.back().bone)].rotation.conjugate() * way;
+    return aim;
+}
+
+void apply_aim(const Skeleton& skeleton, const Aim& aim, const Vec3& target, float weight, float seconds,
+               AimState& state, std::span<Transform> local, std::span<Transform> model) noexcept {
+    if (aim.bones.empty() || local.size() < skeleton.size() || model.size() < skeleton.size()) return;
+    const float step = aim.ease_seconds > 0.0f && seconds > 0.0f
+                           ? 1.0f - std::exp(-3.0f * seconds / aim.ease_seconds)
+                           : 1.0f;
+    const bool sees = target.allFinite();
+    state.weight += step * ((sees ? std::clamp(weight, 0.0f, 1.0f) : 0.0f) - state.weight);
+    if (state.weight < 1e-4f) {
+        state = {};
+        return;
+    }
+    to_model_space(skeleton, local, model);
+    const auto last = static_cast<std::size_t>(aim.bones.back().bone);
+    const auto look = [&] { return Vec3(model[last].rotation * aim.direction); };
+    const auto eye = [&] { return Vec3(model[last].translation + model[last].rotation * aim.origin); };
+    // All angles are from where the pose looks by itself.
+    const Vec3 before = look();
+    Vec3 ahead = before - aim.up * aim.up.dot(before);
+    if (ahead.norm() < 1e-3f) ahead = aim.up.unitOrthogonal();
+    ahead.normalize();
+    const Heading own = heading_of(before, ahead, aim.up);
+    if (sees) {
+        const Heading wanted = heading_of(target - eye(), ahead, aim.up);
+        const float sideways =
+            aim.sideways ? softly_within(wrapped(wanted.sideways - own.sideways), aim.most_sideways) : 0.0f;
+        const float upward = aim.upward ? softly_within(wanted.upward - own.upward, aim.most_upward) : 0.0f;
+        const float eased = state.started ? step : 1.0f;
+        state.sideways += eased * (sideways - state.sideways);
+        state.upward += eased * (upward - state.upward);
+        state.started = true;
+    }
+    const Heading goal{own.sideways + state.weight * state.sideways,
+                       own.upward + state.weight * state.upward};
+    const Vec3 wanted = way_of(goal, ahead, aim.up);
+    const Vec3 toward = target - eye();
+    for (const AimBone& part : aim.bones) {
+        const auto b = static_cast<std::size_t>(part.bone);
+        // The eye moves with the bones that have turned already.
+        const Quat drift = sees && aim.sideways && aim.upward
+                               ? Quat::Identity().slerp(state.weight, shortest_arc(toward, target - eye()))
+                               : Quat::Identity();
+        const Quat missing = shortest_arc(look(), drift * wanted);
+        const Quat turn = Quat::Identity().slerp(part.share, missing);
+        const int parent = skeleton.parent(part.bone);
+        const Quat above = parent == k_no_bone ? skeleton.above().rotation
+                                               : model[static_cast<std::size_t>(parent)].rotation;
+        local[b].rotation = (above.conjugate() * turn * above * local[b].rotation).normalized();
+        to_model_space(skeleton, local, model);
+    }
+}
+
+}  // namespace dendraxis

@@ -1,0 +1,95 @@
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/ik/body_setup.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+
+namespace dendraxis {
+namespace {
+
+bool is_limb(const Chain& chain) {
+    return chain.name.starts_with("arm.") || chain.name.starts_with("leg.") ||
+           chain.name.starts_with("wing.");
+}
+
+float stiffness_of(const Chain& chain, std::size_t index) {
+    if (chain.name == "spine") return 0.5f;
+    if (chain.name == "neck" || chain.name == "head") return 0.6f;
+    if (chain.name.starts_with("shoulder.")) return 0.7f;
+    if (is_limb(chain)) return index + 1 == chain.bones.size() && index > 1 ? 0.5f : 0.0f;
+    return 0.3f;
+}
+
+}  // namespace
+
+BodySolver body_solver(const Chart& chart) {
+    const std::vector<JointRange> ranges = ranges_in_force(chart);
+    const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
+    std::vector<SolverJoint> joints;
+    const auto add = [&](int bone, float stiffness) {
+        SolverJoint joint;
+        joint.bone = bone;
+        joint.stiffness = stiffness;
+        joint.frame = joint_frame(chart, bone);
+        const auto found =
+            std::find_if(ranges.begin(), ranges.end(), [&](const JointRange& r) { return r.bone == bone; });
+        if (found != ranges.end()) {
+            joint.ranged = true;
+            joint.range = found->range;
+            // What a range mostly allows, it bends about.
+            const bool forward = found->range.bend.to >= -found->range.bend.from;
+            const Vec3 axis = forward ? found->range.about : Vec3(-found->range.about);
+            joint.bend = rest[static_cast<std::size_t>(bone)].rotation.conjugate() *
+                         (chart.to_upright().conjugate() * axis);
+        }
+        joints.push_back(joint);
+    };
+    if (chart.hub != k_no_bone) add(chart.hub, 0.6f);
+    for (const Chain& chain : chart.chains) {
+        for (std::size_t i = 0; i < chain.bones.size(); ++i) {
+            if (chain.bones[i] != chart.hub) add(chain.bones[i], stiffness_of(chain, i));
+        }
+    }
+    return BodySolver(chart.skeleton, std::move(joints), chart.hub);
+}
+
+std::vector<std::string> effector_names(const Chart& chart) {
+    std::vector<std::string> names;
+    if (chart.find("head") != nullptr) names.emplace_back("head");
+    if (chart.hub != k_no_bone) names.emplace_back("hub");
+    for (const Chain& chain : chart.chains) {
+        if (is_limb(chain)) names.push_back(chain.name);
+    }
+    return names;
+}
+
+Effector effector_of(const Chart& chart, std::string_view name) {
+    Effector effector;
+    if (name == "hub") {
+        effector.bone = chart.hub;
+    } else if (const Chain* chain = chart.find(name); chain != nullptr && !chain->bones.empty()) {
+        effector.bone = chain->bones.back();
+        for (const ArmShape& arm : chart.shape.arms) {
+            if (arm.arm != chain->name) continue;
+            effector.bone = arm.palm().bone;
+            effector.offset = arm.palm().offset;
+        }
+    } else {
+        effector.bone = chart.skeleton.find(name);
+    }
+    if (effector.bone == k_no_bone) {
+        const std::vector<std::string> names = effector_names(chart);
+        const std::string nearest = nearest_name(std::string(name), names);
+        throw Error(chart.file.empty() ? chart.character : chart.file,
+                    "has no limb or bone '" + std::string(name) + "'", "",
+                    nearest.empty() ? "see what `dendraxis chart` calls its limbs"
+                                    : "did you mean '" + nearest + "'?");
+    }
+    const Transform stands = rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(effector.bone)];
+    effector.target = stands.translation + stands.rotation * effector.offset;
+    effector.orientation = stands.rotation;
+    return effector;
+}
+
+}  // namespace dendraxis

@@ -1,0 +1,254 @@
+// People's ranges: American Academy of Orthopaedic Surgeons, "Joint Motion: Method of Measuring and
+// Recording" (1965). They are told from the anatomical position (standing, arms hanging); what the
+// character's rest differs from it is taken off.
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/ik/joint_ranges.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_rest_margin = 3.0f;  // degrees: the rest is at least so far within
+constexpr float k_farthest = 178.0f;
+
+// Degrees.
+struct Spans {
+    AngleSpan twist;
+    AngleSpan bend;
+    AngleSpan side;
+};
+
+AngleSpan even(float half) {
+    return {-half, half};
+}
+
+AngleSpan mirrored_if(bool mirror, AngleSpan span) {
+    return mirror ? AngleSpan{-span.to, -span.from} : span;
+}
+
+class RangeFinder {
+ public:
+    explicit RangeFinder(const Chart& chart)
+        : chart_(chart), upright_(chart.to_upright()), rest_(rest_in_model_space(chart.skeleton)) {}
+
+    std::vector<JointRange> find() {
+        int neck_bones = 0;
+        for (const char* name : {"neck", "head"}) {
+            if (const Chain* chain = chart_.find(name)) neck_bones += static_cast<int>(chain->bones.size());
+        }
+        for (const Chain& chain : chart_.chains) {
+            const bool right = chain.name.ends_with(".right");
+            if (chain.name == "spine")
+                trunk(chain, {even(45), {-25, 80}, even(35)}, static_cast<int>(chain.bones.size()));
+            else if (chain.name == "neck" || chain.name == "head")
+                trunk(chain, {even(60), even(45), even(45)}, neck_bones);
+            else if (chain.name.starts_with("shoulder."))
+                for (const int bone : chain.bones)
+                    add(bone, way(chain, bone), Vec3::UnitZ(),
+                        {even(15), mirrored_if(right, {-10, 40}), {-25, 30}});
+            else if (chain.name.starts_with("arm."))
+                arm(chain, right);
+            else if (chain.name == "leg.left" || chain.name == "leg.right")
+                leg(chain, right);
+            else if (chain.name.starts_with("leg."))
+                other_leg(chain);
+            else if (chain.name.starts_with("toes."))
+                for (const int bone : chain.bones)
+                    add(bone, way(chain, bone), Vec3::UnitX(), {even(5), {-60, 30}, even(5)});
+            else if (chain.name == "tail")
+                for (const int bone : chain.bones)
+                    add(bone, way(chain, bone), Vec3::UnitX(), {even(30), even(45), even(45)});
+        }
+        return std::move(ranges_);
+    }
+
+ private:
+    Vec3 head(int bone) const { return upright_ * rest_[static_cast<std::size_t>(bone)].translation; }
+
+    // Where the bone points at rest.
+    Vec3 way(const Chain& chain, int bone) const {
+        const auto found = std::find(chain.bones.begin(), chain.bones.end(), bone);
+        if (found + 1 != chain.bones.end()) {
+            const Vec3 on = head(*(found + 1)) - head(bone);
+            if (on.norm() > 1e-6f) return on.normalized();
+        }
+        return range_of(chart_, bone, {}, {}, {}, Vec3::Zero()).bone;
+    }
+
+    // Spans in degrees about the neutral direction of the bone, as seen with its parent at rest.
+    void add(int bone, const Vec3& points, const Vec3& about, const Spans& spans, const Vec3& neutral) {
+        Range range;
+        range.bone = points;
+        range.about = about - points * points.dot(about);
+        range.about =
+            range.about.norm() > 1e-3f ? Vec3(range.about.normalized()) : Vec3(points.unitOrthogonal());
+        const Vec3 off = rotation_vector(shortest_arc(neutral, points)) * k_degrees;
+        const auto moved = [](const AngleSpan& span, float by) {
+            return AngleSpan{
+                std::clamp(std::min(span.from - by, -k_rest_margin), -k_farthest, 0.0f) / k_degrees,
+                std::clamp(std::max(span.to - by, k_rest_margin), 0.0f, k_farthest) / k_degrees};
+        };
+        range.twist = moved(spans.twist, 0.0f);
+        range.bend = moved(spans.bend, off.dot(range.about));
+        range.side = moved(spans.side, off.dot(range.bone.cross(range.about)));
+        ranges_.push_back({bone, hold_rest(range)});
+    }
+
+    void add(int bone, const Vec3& points, const Vec3& about, const Spans& spans) {
+        add(bone, points, about, spans, points);
+    }
+
+    // The cone's section is an ellipse: the rest may lie in a corner of the spans and yet outside of it.
+    static Range hold_rest(Range range) {
+        for (int i = 0; i < 20 && overshoot(range, Quat::Identity()) > 0.0f; ++i) {
+            for (AngleSpan* span : {&range.bend, &range.side}) {
+                const float middle = 0.5f * (span->from + span->to);
+                const float half = 0.55f * (span->to - span->from);
+                *span = {std::max(middle - half, -k_farthest / k_degrees),
+                         std::min(middle + half, k_farthest / k_degrees)};
+            }
+        }
+        return range;
+    }
+
+    void trunk(const Chain& chain, Spans spans, int count) {
+        for (AngleSpan* span : {&spans.twist, &spans.bend, &spans.side}) {
+            span->from /= static_cast<float>(count);
+            span->to /= static_cast<float>(count);
+        }
+        for (const int bone : chain.bones) add(bone, way(chain, bone), Vec3::UnitX(), spans);
+    }
+
+    // What a hinge turns about so that the bone goes toward `toward`; where the rest is bent, that says it.
+    static Vec3 hinge(const Vec3& upper, const Vec3& lower, const Vec3& toward) {
+        const Vec3 bent = upper.cross(lower);
+        return bent.norm() > 0.09f && bent.dot(upper.cross(toward)) > 0.0f ? bent : Vec3(upper.cross(toward));
+    }
+
+    void arm(const Chain& chain, bool right) {
+        if (chain.bones.size() < 3) return;
+        const int upper = chain.bones[0];
+        const int lower = chain.bones[1];
+        const int hand = chain.bones.back();
+        const Vec3 upper_way = (head(lower) - head(upper)).normalized();
+        const Vec3 lower_way = (head(hand) - head(lower)).normalized();
+        if (!upper_way.allFinite() || !lower_way.allFinite()) return;
+        // The middle of all that a shoulder reaches lies forward and out; overhead, hanging, across the
+        // chest and behind the back are all about as far from it.
+        const Vec3 middle = Vec3(right ? -0.65f : 0.65f, -0.05f, 0.75f).normalized();
+        add(upper, upper_way, Vec3::UnitY(), {even(90), even(105), even(105)}, middle);
+        add(lower, lower_way, hinge(upper_way, lower_way, Vec3::UnitZ()), {even(80), {-5, 150}, even(6)},
+            upper_way);
+        add(hand, way(chain, hand), Vec3::UnitZ(), {even(20), even(80), even(30)});
+    }
+
+    void leg(const Chain& chain, bool right) {
+        if (chain.bones.size() < 3) return;
+        const int thigh = chain.bones[0];
+        const int shin = chain.bones[1];
+        const int foot = chain.bones.back();
+        const Vec3 thigh_way = (head(shin) - head(thigh)).normalized();
+        const Vec3 shin_way = (head(foot) - head(shin)).normalized();
+        if (!thigh_way.allFinite() || !shin_way.allFinite()) return;
+        add(thigh, thigh_way, Vec3::UnitX(), {even(45), {-120, 30}, mirrored_if(right, {-30, 45})},
+            -Vec3::UnitY());
+        add(shin, shin_way, hinge(thigh_way, shin_way, -Vec3::UnitZ()), {even(15), {-5, 140}, even(5)},
+            thigh_way);
+        // Under weight an ankle bends farther up than the 20 degrees of the tables, which are measured
+        // hanging.
+        add(foot, way(chain, foot), Vec3::UnitX(), {even(30), {-38, 50}, even(20)});
+    }
+
+    void other_leg(const Chain& chain) {
+        for (std::size_t i = 0; i < chain.bones.size(); ++i) {
+            const int bone = chain.bones[i];
+            if (i == 0)
+                add(bone, way(chain, bone), Vec3::UnitX(), {even(25), even(70), even(30)});
+            else
+                add(bone, way(chain, bone), Vec3::UnitX(), {even(10), even(80), even(6)});
+        }
+    }
+
+    const Chart& chart_;
+    Quat upright_;
+    std::vector<Transform> rest_;
+    std::vector<JointRange> ranges_;
+};
+
+const JointRange* range_for(std::span<const JointRange> ranges, int bone) {
+    const auto found =
+        std::find_if(ranges.begin(), ranges.end(), [&](const JointRange& r) { return r.bone == bone; });
+    return found == ranges.end() ? nullptr : &*found;
+}
+
+// The smallest range of these axes that holds all the angles.
+void hold(Range& range, std::span<const TurnAngles> angles, float margin) {
+    const auto span_of = [&](float TurnAngles::*part) {
+        AngleSpan span{1e9f, -1e9f};
+        for (const TurnAngles& turn : angles) {
+            span.from = std::min(span.from, turn.*part);
+            span.to = std::max(span.to, turn.*part);
+        }
+        return span;
+    };
+    const auto widened = [&](const AngleSpan& span, float times) {
+        const float middle = 0.5f * (span.from + span.to);
+        const float half = times * 0.5f * (span.to - span.from) + margin;
+        const float most = k_farthest / k_degrees;
+        return AngleSpan{std::max(middle - half, -most), std::min(middle + half, most)};
+    };
+    const AngleSpan bend = span_of(&TurnAngles::bend);
+    const AngleSpan side = span_of(&TurnAngles::side);
+    range.twist = widened(span_of(&TurnAngles::twist), 1.0f);
+    // Corners of the two spans lie outside of the ellipse between them.
+    float out = 1.0f;
+    for (const TurnAngles& turn : angles) {
+        const float x = (2.0f * turn.bend - bend.from - bend.to) / std::max(1e-4f, bend.to - bend.from);
+        const float y = (2.0f * turn.side - side.from - side.to) / std::max(1e-4f, side.to - side.from);
+        out = std::max(out, std::hypot(x, y));
+    }
+    range.bend = widened(bend, out);
+    range.side = widened(side, out);
+}
+
+}  // namespace
+
+std::vector<JointRange> usual_ranges(const Chart& chart) {
+    return RangeFinder(chart).find();
+}
+
+std::vector<JointRange> learned_ranges(const Chart& chart, std::span<const Clip> clips, float margin) {
+    const std::vector<JointRange> usual = usual_ranges(chart);
+    std::vector<JointRange> learned;
+    for (const Chain& chain : chart.chains) {
+        for (const int bone : chain.bones) {
+            const JointRange* known = range_for(usual, bone);
+            JointRange joint{
+                bone, known != nullptr ? known->range : range_of(chart, bone, {}, {}, {}, Vec3::Zero())};
+            const JointFrame frame = joint_frame(chart, bone);
+            std::vector<TurnAngles> angles{{}};  // the rest is always within
+            for (const Clip& clip : clips) {
+                for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+                    const Quat& local = clip.frame(f)[static_cast<std::size_t>(bone)].rotation;
+                    angles.push_back(turn_angles(joint.range, frame.turn(local)));
+                }
+            }
+            hold(joint.range, angles, margin);
+            learned.push_back(joint);
+        }
+    }
+    return learned;
+}
+
+std::vector<JointRange> ranges_in_force(const Chart& chart) {
+    std::vector<JointRange> ranges = chart.ranges;
+    for (const JointRange& usual : usual_ranges(chart)) {
+        if (range_for(chart.ranges, usual.bone) == nullptr) ranges.push_back(usual);
+    }
+    return ranges;
+}
+
+}  // namespace dendraxis

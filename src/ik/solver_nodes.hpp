@@ -1,0 +1,95 @@
+// What a solve works on: the bones on the way to its effectors, and what is asked of them.
+#pragma once
+
+#include "task_system.hpp"
+
+#include <dendraxis/ik/body_solver.hpp>
+
+namespace dendraxis {
+
+// A bone on the way to an effector.
+struct Node {
+    int bone = k_no_bone;
+    int above = -1;  // node
+    int joint = -1;
+    unsigned goals = 0;  // bits of those below it
+    Vec3 place;          // from the origin of the solve
+    Quat turn;           // in model space
+    Vec3 new_place;
+    Quat new_turn;
+    Vec3 best_place;
+    Quat best_turn;
+    Quat change;   // of this step, in model space
+    Vec3 omega;    // its own turn in this step
+    Effects free;  // the axes that it turns about
+    std::size_t first_effect = 0;
+    std::size_t last_effect = 0;
+    bool at_limit = false;
+    bool limited_now = false;  // by this step
+};
+
+// What turning a node does to a task.
+struct Effect {
+    int task = 0;
+    Effects by;
+};
+
+// A rotation by about `v` radians, exact to the third order, without trigonometry (Cayley's map).
+inline Quat small_turn(const Vec3& v) {
+    const float scale = 1.0f / std::sqrt(1.0f + 0.25f * v.squaredNorm());
+    return Quat(scale, 0.5f * scale * v.x(), 0.5f * scale * v.y(), 0.5f * scale * v.z());
+}
+
+// Written out: the library's own product is a call.
+inline Quat product(const Quat& a, const Quat& b) {
+    return Quat(a.w() * b.w() - a.x() * b.x() - a.y() * b.y() - a.z() * b.z(),
+                a.w() * b.x() + a.x() * b.w() + a.y() * b.z() - a.z() * b.y(),
+                a.w() * b.y() + a.y() * b.w() + a.z() * b.x() - a.x() * b.z(),
+                a.w() * b.z() + a.z() * b.w() + a.x() * b.y() - a.y() * b.x());
+}
+
+inline Vec3 rotated(const Quat& q, const Vec3& v) {
+    const Vec3 twice = 2.0f * q.vec().cross(v);
+    return v + q.w() * twice + q.vec().cross(twice);
+}
+
+inline Quat middle_of(const Range& range) {
+    const auto middle = [](const AngleSpan& span) { return 0.5f * (span.from + span.to); };
+    const Vec3 swing = middle(range.bend) * range.about + middle(range.side) * range.bone.cross(range.about);
+    return Quat(Eigen::AngleAxisf(swing.norm(), swing.stableNormalized())) *
+           Quat(Eigen::AngleAxisf(middle(range.twist), range.bone));
+}
+
+struct Goal {
+    const Effector* effector = nullptr;
+    int node = 0;
+    unsigned index = 0;
+    bool moves_with_hub = false;
+    int place_task = -1;
+    int turn_task = -1;
+    float place_weight = 0.0f;
+    float turn_weight = 0.0f;
+    Vec3 target = Vec3::Zero();  // from the origin of the solve
+    struct State {
+        Vec3 point = Vec3::Zero();
+        Vec3 place_error = Vec3::Zero();
+        Vec3 turn_error = Vec3::Zero();
+    };
+    State now;
+    State next;  // after the step that is tried
+};
+
+struct Errors {
+    float weighted = 0.0f;  // sum of squares
+    float place = 0.0f;     // the worst
+    float turn = 0.0f;
+};
+
+struct BodySolver::Scratch {
+    std::vector<Transform> model;
+    std::vector<int> node_of;
+    std::vector<Node> nodes;
+    std::vector<Effect> effects;
+};
+
+}  // namespace dendraxis
