@@ -23,7 +23,8 @@ int main(int count, char** arguments) {
         hound.clips = harbour::clips_of_hound(hound.skeleton);
         std::vector<dendraxis::io::OutputFile> files;
         for (const dendraxis::Character& character :
-             {diver, harbour::make_bosun(), harbour::make_deckhand(), hound}) {
+             {diver, harbour::make_bosun(), harbour::make_deckhand(), hound, harbour::make_lantern_man(),
+              harbour::make_slipway(), harbour::make_steps()}) {
             files.push_back({folder / (character.name + ".glb"), dendraxis::io::new_glb(character)});
             fmt::print("{}: {} bytes\n", files.back().path.string(), files.back().bytes.size());
         }

@@ -49,8 +49,8 @@ Step step_at(float phase) {
     const Vec3 from = pivoted(ball, toe_off);
     const Vec3 to = pivoted(heel, strike) + Vec3(0, 0, k_stride);
     Step step{from + (0.25f * t + 0.75f * smooth_step(0.0f, 1.0f, t)) * (to - from), 0.0f, 0.0f};
-    step.ankle.y() += 0.05f * std::sin(k_pi * t) * (1.0f - 0.5f * t) +
-                      0.020f * std::sin(k_pi * std::min(1.0f, 2.0f * t));
+    step.ankle.y() +=
+        0.05f * std::sin(k_pi * t) * (1.0f - 0.5f * t) + 0.020f * std::sin(k_pi * std::min(1.0f, 2.0f * t));
     step.pitch = toe_off + (strike - toe_off) * (0.35f * t + 0.65f * smooth_step(0.0f, 0.9f, t));
     step.toe_pitch = step.pitch * smooth_step(0.0f, 0.35f, t) + 8.0f * std::sin(k_pi * t);
     return step;

@@ -28,6 +28,13 @@ dendraxis::Character make_deckhand();
 /// Four legs, tail, ears, jaw; a ground bone.
 dendraxis::Character make_hound();
 
+/// A flat puppet in the plane that it faces, a quad a part; clips bow and step.
+dendraxis::Character make_lantern_man();
+
+/// Ground: level, up ten degrees, level; and a flight of six low steps. Both lead along +Z.
+dendraxis::Character make_slipway();
+dendraxis::Character make_steps();
+
 /// The same skeleton with each bone's local axes turned at random.
 dendraxis::Skeleton scrambled_axes(const dendraxis::Skeleton& skeleton, unsigned seed);
 

@@ -4,6 +4,7 @@
 
 #include <dendraxis/base/finding.hpp>
 
+#include <array>
 #include <filesystem>
 #include <stdexcept>
 #include <string>
@@ -90,6 +91,25 @@ struct ConvertArguments {
     bool json = false;
 };
 
+/// `NAME=X,Y,Z`: metres to the character's left, up, forward.
+struct NamedPlace {
+    std::string name;
+    std::array<float, 3> place{};
+};
+
+struct SolveArguments {
+    fs::path character;
+    std::string clip;
+    std::vector<std::string> reach_words;
+    std::vector<std::string> aim_words;
+    fs::path terrain;
+    float hub_freedom = 0.0f;
+    bool no_ranges = false;
+    std::string name;
+    fs::path out;
+    bool json = false;
+};
+
 struct DrawArguments {
     fs::path character;
     fs::path beside;
@@ -114,6 +134,7 @@ int run_pair(const PairArguments& arguments);
 int run_retarget(const RetargetArguments& arguments);
 int run_review(const ReviewArguments& arguments);
 int run_convert(const ConvertArguments& arguments);
+int run_solve(const SolveArguments& arguments);
 int run_draw(const DrawArguments& arguments);
 int run_demo(const DemoArguments& arguments);
 
@@ -127,6 +148,9 @@ std::string dim(const std::string& text);
 void print_findings(const Findings& findings);
 
 /// Throws `UsageError` where `out` is one of the files that are read.
+/// Takes `NAME=X,Y,Z` apart. Throws `UsageError`.
+NamedPlace named_place(const std::string& words, const std::string& option);
+
 void check_not_input(const fs::path& out, const std::vector<fs::path>& inputs);
 
 }  // namespace dendraxis::tool

@@ -148,6 +148,35 @@ int parse_and_run(int count, char** words) {
     c->add_option("--clip", convert.clip, "this clip; a .bvh file holds one")->option_text("NAME");
     c->add_option("--fps", convert.fps, "frames a second; where not given, the file's own")->option_text("N");
 
+    SolveArguments solve;
+    c = add_command(app, "solve", "Bring hands, feet, head to places; look and point; walk over terrain",
+                    "solve hero.glb --clip walk --terrain hill.glb --aim head=0,1.5,4 -o hero-on-hill.glb",
+                    solve.json, chosen, [&] { return run_solve(solve); });
+    c->add_option("CHARACTER", solve.character, "the character's file, or its sheet")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("--clip", solve.clip, "the clip to start from; the rest pose where not given")
+        ->option_text("NAME");
+    c->add_option("--reach", solve.reach_words,
+                  "bring a limb (arm.left), head, hub or bone to a place: metres to its left, up, forward; "
+                  "may be given several times")
+        ->allow_extra_args(false)
+        ->option_text("NAME=X,Y,Z");
+    c->add_option("--aim", solve.aim_words, "turn head, spine or an arm toward a place")
+        ->allow_extra_args(false)
+        ->option_text("NAME=X,Y,Z");
+    c->add_option("--terrain", solve.terrain, "ground to walk on (.glb)")->option_text("FILE");
+    c->add_option("--hub-freedom", solve.hub_freedom,
+                  "how easily the hub moves, 0 to 1; feet are held where it does")
+        ->check(CLI::Range(0.0, 1.0))
+        ->option_text("N");
+    c->add_flag("--no-ranges", solve.no_ranges, "let joints turn beyond their ranges");
+    c->add_option("--name", solve.name, "the new clip's name; where not given, the clip's with -solved")
+        ->option_text("NAME");
+    c->add_option("-o,--out", solve.out, "the character with the new clip (.glb)")
+        ->option_text("FILE REQUIRED")
+        ->required();
+
     DrawArguments draw;
     c = add_command(app, "draw", "Draw a picture of a character, or of two side by side",
                     "draw hero.glb --beside villain-moving.glb --clip walk --frame 3 11 19 -o walk.png",

@@ -92,4 +92,8 @@ Effector effector_of(const Chart& chart, std::string_view name) {
     return effector;
 }
 
+Vec3 place_in_model(const Chart& chart, const Vec3& place) {
+    return chart.to_upright().conjugate() * place + chart.floor * chart.up;
+}
+
 }  // namespace dendraxis

@@ -1,6 +1,7 @@
 // What the commands print with --json.
 #include "json_text.hpp"
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/io/sheet.hpp>
 
 namespace dendraxis::io {
@@ -74,6 +75,28 @@ std::string report_json(const RetargetReport& report) {
                     {"leg_ratio", rounded(report.leg_ratio)},
                     {"hub_ratio", rounded(report.hub_ratio)},
                     {"findings", json_of(report.findings)}});
+}
+
+std::string solved_json(const Chart& chart, const SolvedClip& solved, const Findings& findings) {
+    Json residuals = Json::array();
+    for (const SolvedClip::Residual& residual : solved.residuals) {
+        Json entry{{"name", residual.name}, {"frame", residual.frame}};
+        if (residual.is_look)
+            entry["worst_degrees"] = rounded(residual.worst * k_degrees);
+        else
+            entry["worst_mm"] = rounded(residual.worst * 1e3f);
+        residuals.push_back(entry);
+    }
+    Json held_back = Json::array();
+    for (const SolvedClip::HeldBack& joint : solved.held_back)
+        held_back.push_back({{"bone", bone_json(chart.skeleton, joint.bone)}, {"frames", joint.frames}});
+    return text_of({{"clip", solved.clip.name},
+                    {"frames", solved.clip.frame_count()},
+                    {"frames_reached", solved.frames_reached},
+                    {"mean_iterations", rounded(static_cast<float>(solved.mean_iterations))},
+                    {"residuals", residuals},
+                    {"held_back", held_back},
+                    {"findings", json_of(findings)}});
 }
 
 }  // namespace dendraxis::io

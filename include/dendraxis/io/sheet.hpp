@@ -3,6 +3,7 @@
 
 #include <dendraxis/chart/pairing.hpp>
 #include <dendraxis/chart/survey.hpp>
+#include <dendraxis/ik/solve_clip.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/compare.hpp>
 
@@ -62,5 +63,6 @@ struct RetargetReport {
 std::string report_json(const RetargetReport& report);
 std::string report_json(const Pairing& pairing);
 std::string review_json(const Review& review);
+std::string solved_json(const Chart& chart, const SolvedClip& solved, const Findings& findings);
 
 }  // namespace dendraxis::io
