@@ -112,6 +112,9 @@ struct SolveArguments {
 
 struct DrawArguments {
     fs::path character;
+    fs::path terrain;
+    std::vector<std::string> target_words;
+    bool ranges = false;
     fs::path beside;
     std::string clip;
     std::vector<int> frames;

@@ -33,6 +33,57 @@ void write_plain_pairing(const fs::path& source, const fs::path& target, const f
     io::write_text(file, io::pairing_json(pairing));
 }
 
+// The same clip on level ground and on this terrain, one above the other.
+void walk_over_terrain(const fs::path& character, const std::string& clip, const fs::path& terrain,
+                       const std::vector<int>& frames, const fs::path& result, const fs::path& picture) {
+    say(false, fmt::format("solve {} --clip {} --terrain {} --name {} -o {}", character.string(), clip,
+                           terrain.string(), clip, result.string()));
+    SolveArguments solve;
+    solve.character = character;
+    solve.clip = solve.name = clip;
+    solve.terrain = terrain;
+    solve.out = result;
+    run_solve(solve);
+    std::string list;
+    for (const int frame : frames) list += fmt::format(" {}", frame);
+    say(false,
+        fmt::format("draw {} --beside {} --clip {} --frame{} --terrain {} --view side -o {}",
+                    character.string(), result.string(), clip, list, terrain.string(), picture.string()));
+    DrawArguments drawn;
+    drawn.character = character;
+    drawn.beside = result;
+    drawn.clip = clip;
+    drawn.frames = frames;
+    drawn.terrain = terrain;
+    drawn.view = "side";
+    drawn.out = picture;
+    run_draw(drawn);
+}
+
+// Both hands brought to places, the body following as its joints allow.
+void reach_low(const fs::path& character, const fs::path& result, const fs::path& picture) {
+    const std::vector<std::string> targets{"arm.left=0.55,0.35,0.55", "arm.right=-0.3,0.9,0.6"};
+    say(false, fmt::format("solve {} --clip crouch --reach {} --reach {} --hub-freedom 1 -o {}",
+                           character.string(), targets[0], targets[1], result.string()));
+    SolveArguments solve;
+    solve.character = character;
+    solve.clip = "crouch";
+    solve.reach_words = targets;
+    solve.hub_freedom = 1.0f;
+    solve.out = result;
+    run_solve(solve);
+    say(false, fmt::format("draw {} --clip crouch-solved --frame 0 45 --ranges --target {} --target {} -o {}",
+                           result.string(), targets[0], targets[1], picture.string()));
+    DrawArguments drawn;
+    drawn.character = result;
+    drawn.clip = "crouch-solved";
+    drawn.frames = {0, 45};
+    drawn.target_words = targets;
+    drawn.ranges = true;
+    drawn.out = picture;
+    run_draw(drawn);
+}
+
 }  // namespace
 
 int run_demo(const DemoArguments& arguments) {
@@ -129,6 +180,14 @@ int run_demo(const DemoArguments& arguments) {
     charted.chart = true;
     charted.out = chains;
     run_draw(charted);
+    const fs::path slipway = arguments.out / "slipway-before-after.png";
+    const fs::path steps = arguments.out / "steps-before-after.png";
+    const fs::path reach = arguments.out / "reach.png";
+    walk_over_terrain(diver, "stroll", in / "slipway.glb", {20, 32, 44, 60},
+                      arguments.out / "diver-on-slipway.glb", slipway);
+    walk_over_terrain(hound, "trot", in / "steps.glb", {18, 30, 48}, arguments.out / "hound-on-steps.glb",
+                      steps);
+    reach_low(diver, arguments.out / "diver-reaching.glb", reach);
     fmt::print("\n{}\n", bold("open these"));
     fmt::print("  {:<36} the chains that were found on the hound, and how sure each is\n", chains.string());
     fmt::print("  {:<36} the diver and the bosun as their files have them\n", rests.string());
@@ -136,6 +195,9 @@ int run_demo(const DemoArguments& arguments) {
     fmt::print("  {:<36} the diver waving, and the bosun doing it\n", wave.string());
     fmt::print("  {:<36} feet without and with the passes: look at the floor\n", feet.string());
     fmt::print("  {:<36} hands on a rope without and with the passes: look at the coat\n", hands.string());
+    fmt::print("  {:<36} the diver's stroll on a slipway, unadapted and adapted\n", slipway.string());
+    fmt::print("  {:<36} the hound's trot on steps, unadapted and adapted\n", steps.string());
+    fmt::print("  {:<36} both hands brought to places, and how far the limbs may swing\n", reach.string());
     fmt::print("  {:<36} the bosun with all clips: any glTF viewer plays it\n", result.string());
     fmt::print("  {:<36} what was found out about the bosun; plain text\n", sheet.string());
     fmt::print("  {:<36} which chain answers to which; edit it and run `retarget` again\n", pairing.string());

@@ -2,11 +2,15 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/draw/picture.hpp>
+#include <dendraxis/ik/body_setup.hpp>
+#include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/core.h>
+
+#include <optional>
 
 namespace dendraxis::tool {
 namespace {
@@ -34,6 +38,20 @@ draw::Panel make_panel(const io::Rig& rig, const std::string& clip_name, int fra
     return panel;
 }
 
+void add_marks(draw::Panel& panel, const std::vector<std::string>& target_words) {
+    const Chart& chart = *panel.chart;
+    std::vector<Transform> model(chart.skeleton.size());
+    to_model_space(chart.skeleton, panel.pose, model);
+    for (const std::string& words : target_words) {
+        const NamedPlace target = named_place(words, "--target");
+        const Effector effector = effector_of(chart, target.name);
+        const Transform& bone = model[static_cast<std::size_t>(effector.bone)];
+        panel.marks.push_back({target.name,
+                               apply(Transform{bone.rotation, bone.translation}, effector.offset),
+                               place_in_model(chart, Vec3(target.place.data()))});
+    }
+}
+
 }  // namespace
 
 int run_draw(const DrawArguments& arguments) {
@@ -47,12 +65,17 @@ int run_draw(const DrawArguments& arguments) {
 
     // One frame: the characters beside each other. Several: a column a frame, a row a character. A chart:
     // from the front and from the side.
+    std::optional<Character> terrain;
+    if (!arguments.terrain.empty()) terrain = io::load_character(arguments.terrain);
     std::vector<draw::Panel> panels;
     draw::PictureOptions options;
     for (const io::Rig& rig : rigs) {
         for (const int frame : frames) {
             panels.push_back(make_panel(rig, arguments.clip, frame));
             panels.back().view = view_named(arguments.view);
+            panels.back().ranges = arguments.ranges;
+            panels.back().terrain = terrain ? &*terrain : nullptr;
+            add_marks(panels.back(), arguments.target_words);
             if (!arguments.chart) continue;
             panels.back().view = draw::View::front;
             panels.back().chart_labels = true;

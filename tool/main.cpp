@@ -189,6 +189,12 @@ int parse_and_run(int count, char** words) {
     c->add_option("--frame", draw.frames, "which frames of it, from 0; several make a column each")
         ->check(CLI::NonNegativeNumber);
     c->add_flag("--chart", draw.chart, "front and side view with the chains named, and how sure each is");
+    c->add_flag("--ranges", draw.ranges, "a cone at each limb's joints: how far they may swing");
+    c->add_option("--target", draw.target_words,
+                  "mark where a limb, head or bone is and where it is to be; may be given several times")
+        ->allow_extra_args(false)
+        ->option_text("NAME=X,Y,Z");
+    c->add_option("--terrain", draw.terrain, "the ground that it stands on (.glb)")->option_text("FILE");
     c->add_option("--view", draw.view, "from where")
         ->check(CLI::IsMember({"front", "quarter", "side", "back"}))
         ->capture_default_str();

@@ -1,5 +1,5 @@
 // Layout, text, floor and PNG; Cairo draws the lines and letters.
-#include "scene.hpp"
+#include "marks.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
@@ -248,8 +248,8 @@ struct Spread {
 
 Spread spread_of(const Panel& panel) {
     const Quat turn = view_turn(panel.view);
-    const Panel at_rest{panel.character, panel.chart, rest_pose(panel.character->skeleton), "", "",
-                        panel.view,      false};
+    Panel at_rest{panel.character, panel.chart, rest_pose(panel.character->skeleton), "", ""};
+    at_rest.view = panel.view;
     Spread spread;
     for (const bool posed : {false, true}) {
         const Stage stage(posed ? panel : at_rest);
@@ -361,6 +361,8 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         fine.scale *= k_supersampling;
         fine.center_x *= k_supersampling;
         fine.floor_y *= k_supersampling;
+        const float reach = std::min(0.8f * size_of(panels[i]), static_cast<float>(0.46 * width / fit));
+        draw_terrain(panels[i], reach, stage, fine, mesh);
         draw_mesh(panels[i], stage, fine, mesh);
         draw_bones(panels[i], stage, fine, bones);
         stages.push_back(stage);
@@ -371,6 +373,8 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
     for (std::size_t i = 0; i < panels.size(); ++i) {
         if (panels[i].chart_labels) draw_chain_labels(cairo, panels[i], stages[i], cameras[i], fields[i]);
         draw_side_labels(cairo, panels[i], stages[i], cameras[i]);
+        draw_ranges(cairo, panels[i], stages[i], cameras[i]);
+        draw_marks(cairo, panels[i], stages[i], cameras[i]);
     }
     draw_legend(cairo, options);
 

@@ -65,6 +65,26 @@ void ball(const Vec3& center, float radius, const Color& color, const Camera& ca
     }
 }
 
+// What of a surface lies within reach of the middle, by Sutherland and Hodgman's clipping (1974).
+std::vector<Vec3> cut_to_reach(std::vector<Vec3> polygon, float reach) {
+    for (const int axis : {0, 2}) {
+        for (const float side : {-1.0f, 1.0f}) {
+            std::vector<Vec3> kept;
+            for (std::size_t k = 0; k < polygon.size(); ++k) {
+                const Vec3& a = polygon[k];
+                const Vec3& b = polygon[(k + 1) % polygon.size()];
+                const float a_in = reach - side * a[axis];
+                const float b_in = reach - side * b[axis];
+                if (a_in >= 0.0f) kept.push_back(a);
+                if ((a_in > 0.0f) != (b_in > 0.0f) && a_in != b_in)
+                    kept.push_back(a + (b - a) * (a_in / (a_in - b_in)));
+            }
+            polygon = std::move(kept);
+        }
+    }
+    return polygon;
+}
+
 std::string_view part_of(const Chart& chart, int bone) {
     for (const Chain& chain : chart.chains) {
         if (std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end()) return chain.name;
@@ -116,6 +136,26 @@ std::size_t group_of(const Chart& chart, int bone) {
         if (name.starts_with(finger)) return 6;
     }
     return 7;
+}
+
+void draw_terrain(const Panel& panel, float reach, const Stage& stage, const Camera& camera, Layer& layer) {
+    if (panel.terrain == nullptr) return;
+    std::vector<Affine> stands(panel.terrain->skeleton.size());
+    to_model_matrices(panel.terrain->skeleton, rest_pose(panel.terrain->skeleton), stands);
+    for (const SkinnedMesh& mesh : panel.terrain->meshes) {
+        std::vector<Vec3> places(mesh.positions.size());
+        deform(mesh, stands, places);
+        for (Vec3& place : places) place = stage.upright(place);
+        const Color color{shown(mesh.color[0]), shown(mesh.color[1]), shown(mesh.color[2])};
+        for (const auto& t : mesh.triangles) {
+            const Vec3 across = (places[t[1]] - places[t[0]]).cross(places[t[2]] - places[t[0]]);
+            const Vec3 normal = across.normalized() * (across.y() < 0.0f ? -1.0f : 1.0f);
+            const auto piece = cut_to_reach({places[t[0]], places[t[1]], places[t[2]]}, reach);
+            for (std::size_t k = 2; k < piece.size(); ++k)
+                layer.triangle(vertex(camera, piece[0], normal), vertex(camera, piece[k - 1], normal),
+                               vertex(camera, piece[k], normal), color);
+        }
+    }
 }
 
 void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer) {

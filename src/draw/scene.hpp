@@ -37,6 +37,8 @@ std::span<const BoneGroup> bone_groups();
 std::size_t group_of(const Chart& chart, int bone);
 
 void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer);
+/// The terrain around the character, so many metres to all sides.
+void draw_terrain(const Panel& panel, float reach, const Stage& stage, const Camera& camera, Layer& layer);
 void draw_bones(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer);
 
 }  // namespace dendraxis::draw

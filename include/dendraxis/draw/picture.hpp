@@ -13,6 +13,13 @@ namespace dendraxis::draw {
 /// Where the eye is, seen from the character: before it, before it to its left, beside it, behind it.
 enum class View { front, quarter, side, back };
 
+/// Something that is brought to a place: a ring where it is, a cross where it is to be, a line between them.
+struct Mark {
+    std::string label;
+    Vec3 place = Vec3::Zero();   ///< in model space
+    Vec3 target = Vec3::Zero();  ///< in model space
+};
+
 /// One field of a picture: a character in a pose.
 struct Panel {
     const Character* character = nullptr;
@@ -22,6 +29,9 @@ struct Panel {
     std::string subtitle;
     View view = View::quarter;
     bool chart_labels = false;  ///< names the chains, with how sure they are, beside the bones
+    bool ranges = false;        ///< a cone at each limb's joints: how far they may swing
+    std::vector<Mark> marks{};
+    const Character* terrain = nullptr;  ///< what it stands on, in the same model space
 };
 
 struct PictureOptions {

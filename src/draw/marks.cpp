@@ -1,0 +1,108 @@
+#include "marks.hpp"
+
+#include <dendraxis/ik/joint_ranges.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis::draw {
+namespace {
+
+constexpr float k_cone_length = 0.07f;  // of the character's height
+constexpr int k_cone_sides = 40;
+
+void move_to(cairo_t* cairo, const Vec3& screen) {
+    cairo_move_to(cairo, static_cast<double>(screen.x()), static_cast<double>(screen.y()));
+}
+
+void line_to(cairo_t* cairo, const Vec3& screen) {
+    cairo_line_to(cairo, static_cast<double>(screen.x()), static_cast<double>(screen.y()));
+}
+
+void color(cairo_t* cairo, const Color& c, double alpha) {
+    cairo_set_source_rgba(cairo, static_cast<double>(c[0]), static_cast<double>(c[1]),
+                          static_cast<double>(c[2]), alpha);
+}
+
+// Where a bone points when it has swung to the cone's edge, in this direction around it.
+Vec3 edge(const Range& range, float around) {
+    const auto at = [](const AngleSpan& span, float share) {
+        return 0.5f * (span.from + span.to) + 0.5f * share * (span.to - span.from);
+    };
+    const Vec3 swing = at(range.bend, std::cos(around)) * range.about +
+                       at(range.side, std::sin(around)) * range.bone.cross(range.about);
+    return Quat(Eigen::AngleAxisf(swing.norm(), swing.stableNormalized())) * range.bone;
+}
+
+bool belongs_to_a_limb(const Chart& chart, int bone) {
+    return std::any_of(chart.chains.begin(), chart.chains.end(), [&](const Chain& chain) {
+        const bool limb = chain.name.starts_with("arm.") || chain.name.starts_with("leg.");
+        return limb && std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
+    });
+}
+
+}  // namespace
+
+void draw_marks(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera) {
+    for (const Mark& mark : panel.marks) {
+        const Vec3 place = camera.to_screen(stage.upright(mark.place));
+        const Vec3 target = camera.to_screen(stage.upright(mark.target));
+        cairo_set_line_width(cairo, 1.5);
+        cairo_set_source_rgba(cairo, 0.1, 0.1, 0.1, 0.7);
+        move_to(cairo, place);
+        line_to(cairo, target);
+        cairo_stroke(cairo);
+        cairo_arc(cairo, static_cast<double>(place.x()), static_cast<double>(place.y()), 6.0, 0, 6.2832);
+        cairo_stroke(cairo);
+        cairo_set_line_width(cairo, 2.5);
+        cairo_set_source_rgb(cairo, 0.84, 0.0, 0.45);
+        for (const float side : {-1.0f, 1.0f}) {
+            move_to(cairo, target + Vec3(-7.0f, -7.0f * side, 0.0f));
+            line_to(cairo, target + Vec3(7.0f, 7.0f * side, 0.0f));
+        }
+        cairo_stroke(cairo);
+        cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_NORMAL);
+        cairo_set_font_size(cairo, 11.5);
+        cairo_set_source_rgb(cairo, 0.12, 0.13, 0.15);
+        cairo_move_to(cairo, static_cast<double>(target.x()) + 11.0, static_cast<double>(target.y()) + 4.0);
+        cairo_show_text(cairo, mark.label.c_str());
+    }
+}
+
+void draw_ranges(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera) {
+    if (!panel.ranges) return;
+    const Chart& chart = *panel.chart;
+    const Skeleton& skeleton = chart.skeleton;
+    std::vector<Transform> model(skeleton.size());
+    to_model_space(skeleton, panel.pose, model);
+    for (const JointRange& joint : ranges_in_force(chart)) {
+        if (!belongs_to_a_limb(chart, joint.bone)) continue;
+        const int parent = skeleton.parent(joint.bone);
+        const Quat above = parent == k_no_bone ? skeleton.above().rotation
+                                               : model[static_cast<std::size_t>(parent)].rotation;
+        const Quat stands = above * joint_frame(chart, joint.bone).to_upright.conjugate();
+        const Vec3 head = model[static_cast<std::size_t>(joint.bone)].translation;
+        const auto on_edge = [&](int side) {
+            const float around = 6.2831853f * static_cast<float>(side) / k_cone_sides;
+            const Vec3 reach = stands * (k_cone_length * chart.height * edge(joint.range, around));
+            return camera.to_screen(stage.upright(head + reach));
+        };
+        const Vec3 middle = camera.to_screen(stage.upright(head));
+        const Color& own = bone_groups()[group_of(chart, joint.bone)].color;
+        cairo_set_line_width(cairo, 0.8);
+        color(cairo, own, 0.5);
+        for (int side = 0; side < k_cone_sides; side += 4) {
+            move_to(cairo, middle);
+            line_to(cairo, on_edge(side));
+            cairo_stroke(cairo);
+        }
+        cairo_set_line_width(cairo, 1.6);
+        color(cairo, own, 1.0);
+        move_to(cairo, on_edge(0));
+        for (int side = 1; side <= k_cone_sides; ++side) line_to(cairo, on_edge(side));
+        cairo_stroke(cairo);
+    }
+}
+
+}  // namespace dendraxis::draw
