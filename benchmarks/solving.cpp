@@ -1,6 +1,9 @@
 // What inverse kinematics costs a call.
 #include <dendraxis/chart/chart.hpp>
+#include <dendraxis/ik/aim.hpp>
 #include <dendraxis/ik/body_setup.hpp>
+#include <dendraxis/ik/ground_adaptation.hpp>
+#include <dendraxis/ik/reaching.hpp>
 #include <dendraxis/ik/two_bone.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -111,5 +114,60 @@ void whole_body(benchmark::State& state) {
     state.counters["reached"] = static_cast<double>(reached) / calls;
 }
 BENCHMARK(whole_body)->ArgsProduct({{7, 17}, {0, 1}});
+
+// The diver's stroll on a slope, pose by pose; the copying of the pose is in `posing` too.
+void adapt_two_feet(benchmark::State& state) {
+    const Character diver = io::load_character(DENDRAXIS_DEMO_FOLDER "/diver.glb");
+    const GroundAdaptation adaptation(chart(diver));
+    const Clip& stroll = diver.clip("stroll");
+    const Ground slope = [](const Vec3& place) -> std::optional<GroundPoint> {
+        return GroundPoint{0.15f * place.z(), Vec3(0.0f, 0.989f, -0.148f), 0.0f};
+    };
+    GroundOptions options;
+    options.strength = state.range(0) != 0 ? 1.0f : 0.0f;
+    GroundAdaptation::Workspace workspace;
+    GroundState feet;
+    std::vector<Transform> pose(stroll.bone_count);
+    std::size_t frame = 0;
+    for (auto step : state) {
+        std::copy(stroll.frame(frame).begin(), stroll.frame(frame).end(), pose.begin());
+        adaptation.apply(pose, {}, slope, 1.0f / 30.0f, feet, workspace, options);
+        frame = (frame + 1) % stroll.frame_count();
+        benchmark::ClobberMemory();
+    }
+}
+BENCHMARK(adapt_two_feet)->Arg(0)->Arg(1);
+
+void aim_head(benchmark::State& state) {
+    const Character diver = io::load_character(DENDRAXIS_DEMO_FOLDER "/diver.glb");
+    const Chart charted = chart(diver);
+    const Aim aim = aim_of(charted, "head");
+    AimState look;
+    const auto start = diver.clip("idle").frame(0);
+    std::vector<Transform> pose(start.size());
+    std::vector<Transform> model(start.size());
+    for (auto step : state) {
+        std::copy(start.begin(), start.end(), pose.begin());
+        apply_aim(charted.skeleton, aim, Vec3(2, 1, 3), 1.0f, 1.0f / 60.0f, look, pose, model);
+        benchmark::ClobberMemory();
+    }
+}
+BENCHMARK(aim_head);
+
+void positions_of_ten(benchmark::State& state) {
+    std::mt19937 random(1);
+    std::uniform_real_distribution<float> share(0.05f, 0.99f);
+    std::vector<Vec3> targets;
+    for (std::size_t i = 0; i < k_sets; ++i) targets.push_back(share(random) * way(random));
+    std::size_t i = 0;
+    for (auto step : state) {
+        std::array<Vec3, 11> joints;
+        for (std::size_t k = 0; k < joints.size(); ++k)
+            joints[k] = Vec3(0.002f * static_cast<float>(k % 2), 0.1f * static_cast<float>(k), 0);
+        benchmark::DoNotOptimize(reach_by_positions(joints, targets[i], 1e-3f));
+        i = (i + 1) % k_sets;
+    }
+}
+BENCHMARK(positions_of_ten);
 
 }  // namespace

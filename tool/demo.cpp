@@ -185,7 +185,7 @@ int run_demo(const DemoArguments& arguments) {
     const fs::path reach = arguments.out / "reach.png";
     walk_over_terrain(diver, "stroll", in / "slipway.glb", {20, 32, 44, 60},
                       arguments.out / "diver-on-slipway.glb", slipway);
-    walk_over_terrain(hound, "trot", in / "steps.glb", {18, 30, 48}, arguments.out / "hound-on-steps.glb",
+    walk_over_terrain(hound, "trot", in / "steps.glb", {18, 42}, arguments.out / "hound-on-steps.glb",
                       steps);
     reach_low(diver, arguments.out / "diver-reaching.glb", reach);
     fmt::print("\n{}\n", bold("open these"));

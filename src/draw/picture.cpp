@@ -349,7 +349,7 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         cairo_save(cairo);
         cairo_rectangle(cairo, field.x, field.y, field.width, field.height);
         cairo_clip(cairo);
-        draw_floor(cairo, panels[i], stage, camera, size);
+        if (panels[i].terrain == nullptr) draw_floor(cairo, panels[i], stage, camera, size);
         draw_ruler(cairo, field, camera, size_of(panels[i]));
         cairo_set_source_rgb(cairo, 0.1, 0.11, 0.12);
         text(cairo, field.x + 16.0, field.y + 24.0, 16.0, panels[i].title, true);

@@ -65,9 +65,11 @@ void ball(const Vec3& center, float radius, const Color& color, const Camera& ca
     }
 }
 
-// What of a surface lies within reach of the middle, by Sutherland and Hodgman's clipping (1974).
-std::vector<Vec3> cut_to_reach(std::vector<Vec3> polygon, float reach) {
+// What of a surface lies within reach of the middle, ahead and behind and a quarter as far aside, by
+// Sutherland and Hodgman's clipping (1974).
+std::vector<Vec3> cut_to_reach(std::vector<Vec3> polygon, float ahead) {
     for (const int axis : {0, 2}) {
+        const float reach = axis == 0 ? 0.25f * ahead : ahead;
         for (const float side : {-1.0f, 1.0f}) {
             std::vector<Vec3> kept;
             for (std::size_t k = 0; k < polygon.size(); ++k) {
@@ -107,6 +109,10 @@ Stage::Stage(const Panel& panel) : to_upright(panel.chart->to_upright()), bones(
     const int middle = chart.hub == k_no_bone ? 0 : chart.hub;
     const Vec3 hub = bones[static_cast<std::size_t>(middle)].translation();
     origin = hub + chart.up * (chart.floor - chart.up.dot(hub));
+    // On terrain the picture goes up and down with the body.
+    const Vec3 hub_at_rest =
+        rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(middle)].translation;
+    if (panel.terrain != nullptr) origin += chart.up * chart.up.dot(hub - hub_at_rest);
 }
 
 std::span<const BoneGroup> bone_groups() {
@@ -159,6 +165,7 @@ void draw_terrain(const Panel& panel, float reach, const Stage& stage, const Cam
 }
 
 void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer) {
+    const float sunk = panel.terrain == nullptr ? k_sunk : -1e30f;
     for (const SkinnedMesh& mesh : panel.character->meshes) {
         std::vector<Vec3> places(mesh.positions.size());
         deform(mesh, stage.bones, places);
@@ -174,7 +181,7 @@ void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Lay
             return vertex(camera, places[i], length > 0.0f ? Vec3(normals[i] / length) : Vec3(Vec3::UnitY()));
         };
         for (const auto& t : mesh.triangles)
-            layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, k_sunk);
+            layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, sunk);
     }
 }
 

@@ -25,7 +25,8 @@ constexpr float k_soft_from = 0.995f;     // of a way's length, from where on it
 constexpr float k_slow = 0.98f;           // of the squared error: a step that leaves more has hardly helped
 constexpr float k_loosen = 0.3f;          // of the way to the middle of a range
 constexpr int k_most_loosenings = 4;
-constexpr float k_nudge = 0.08f;  // radians
+constexpr float k_least_beyond = 1e-3f;  // radians
+constexpr float k_nudge = 0.08f;         // radians
 
 }  // namespace
 
@@ -86,7 +87,7 @@ class Solve {
             // Stuck. Joints that stand at a limit may hide a way: they are drawn off it, and what was best is
             // kept.
             keep_best(error, best);
-            if (loosened++ >= k_most_loosenings || !loosen_limits()) break;
+            if (!options_.persistent || loosened++ >= k_most_loosenings || !loosen_limits()) break;
             error = errors(false);
             caution = 1.0f;
             slow = 0;
@@ -156,6 +157,7 @@ class Solve {
         node.turn = model.rotation;
         node.at_limit = false;
         node.goals = 0;
+        node.own_beyond = -1.0f;
         work_.node_of[static_cast<std::size_t>(bone)] = static_cast<int>(nodes_.size()) - 1;
         return static_cast<int>(nodes_.size()) - 1;
     }
@@ -431,12 +433,27 @@ class Solve {
             const Quat local = product(stands.conjugate(), node.new_turn);
             const Quat asked = product(product(joint->frame.to_upright, local), limit.undo_rest);
             const Quat kept = loosen_ > 0.0f && node.at_limit ? asked.slerp(loosen_, middle_of(joint->range))
-                                                              : limited(joint->range, asked);
+                                                              : kept_in_range(node, *joint, limit, asked);
             if (kept.coeffs() == asked.coeffs()) continue;
             node.limited_now = true;
             node.new_turn = product(stands, joint->frame.local(kept)).normalized();
             node.change = product(node.new_turn, node.turn.conjugate());
         }
+    }
+
+    // What the pose itself has beyond the range may stay, and no more.
+    Quat kept_in_range(Node& node, const SolverJoint& joint, const BodySolver::Limit& limit,
+                       const Quat& asked) const {
+        const Quat inside = limited(joint.range, asked);
+        if (inside.coeffs() == asked.coeffs()) return asked;
+        if (node.own_beyond < 0.0f) {
+            const Quat& own = local_[static_cast<std::size_t>(node.bone)].rotation;
+            node.own_beyond =
+                overshoot(joint.range, product(product(joint.frame.to_upright, own), limit.undo_rest));
+        }
+        if (node.own_beyond < k_least_beyond) return inside;
+        const float beyond = overshoot(joint.range, asked);
+        return beyond <= node.own_beyond ? asked : asked.slerp(1.0f - node.own_beyond / beyond, inside);
     }
 
     void accept() {

@@ -35,6 +35,8 @@ class ClipSolver {
         SolvedClip result;
         result.clip = task_.ground ? walk_over(chart_, clip_, task_.ground) : clip_;
         result.clip.name = clip_.name;
+        options_ = task_.options;
+        options_.persistent = clip_.frame_count() < 2;  // one pose has no neighbors that it could differ from
         for (const NamedEffector& effector : task_.effectors) result.residuals.push_back({effector.name});
         for (const NamedAim& aim : task_.aims) result.residuals.push_back({aim.name, 0.0f, 0, true});
         counts_.assign(solver_.joints().size(), 0);
@@ -61,7 +63,7 @@ class ClipSolver {
         for (const NamedEffector& named : task_.effectors) effectors.push_back(named.effector);
         if (task_.hold_feet && task_.options.hub_freedom > 0.0f) add_feet(pose, effectors);
         if (!effectors.empty()) {
-            const SolveReport report = solver_.solve(effectors, pose, workspace_, task_.options);
+            const SolveReport report = solver_.solve(effectors, pose, workspace_, options_);
             result.mean_iterations += report.iterations;
             result.frames_reached += report.reached ? 1 : 0;
         }
@@ -114,6 +116,7 @@ class ClipSolver {
     const Clip& clip_;
     const SolveTask& task_;
     BodySolver solver_;
+    SolveOptions options_;
     BodySolver::Workspace workspace_;
     std::vector<Transform> model_;
     std::vector<AimState> states_;

@@ -24,6 +24,7 @@ struct Node {
     Effects free;  // the axes that it turns about
     std::size_t first_effect = 0;
     std::size_t last_effect = 0;
+    float own_beyond = -1.0f;  // radians out of its range in the pose that is solved; below 0: not known
     bool at_limit = false;
     bool limited_now = false;  // by this step
 };

@@ -21,7 +21,9 @@ LimbTurns solve_two_bone(const LimbJoints& limb, const Vec3& target, const TwoBo
         lower *= stretch;
     }
     const LaneLimb<1> lane{splat<1>(upper), splat<1>(lower), splat<1>(wanted), splat<1>(hint)};
-    const LaneLimbTurns<1> turns = turn_two_bones<1>(lane, options.soft_from, options.bend != Bend::pose);
+    const LaneLimbTurns<1> turns = options.bend == Bend::pose
+                                       ? turn_two_bones<1>(lane, options.soft_from)
+                                       : turn_two_bones<1, true>(lane, options.soft_from);
     const auto quat = [](const LaneQuat<1>& q) { return Quat(q.w, q.x, q.y, q.z); };
     return {quat(turns.upper), quat(turns.lower), stretch};
 }

@@ -39,14 +39,15 @@ DENDRAXIS_LANE LaneVec<Count> square_to(const LaneVec<Count>& way, const LaneVec
     return v - scaled<Count>(way, dot(v, way));
 }
 
-/// The shortest turn from one vector to another, `lengths` being the product of their lengths. Where they are
-/// opposite it is half a turn about `about`.
+/// The shortest turn from one vector to another of the same length. Where they are opposite it is half a turn
+/// about `about`. The sum of the two says how near to opposite they are without losing digits.
 template <std::size_t Count>
 DENDRAXIS_LANE LaneQuat<Count> lane_arc(const LaneVec<Count>& from, const LaneVec<Count>& to,
-                                        Lanes<Count> lengths, const LaneVec<Count>& about) {
+                                        const LaneVec<Count>& about) {
+    const LaneVec<Count> sum = from + to;
     const LaneVec<Count> axis = cross(from, to);
-    const Lanes<Count> real = lengths + dot(from, to);
-    const Lanes<Count> opposite = real - 1e-7f * lengths;
+    const Lanes<Count> real = 0.5f * dot(sum, sum);
+    const Lanes<Count> opposite = real - 1e-12f * dot(from, from);
     const LaneVec<Count> v = choose<Count>(opposite, about, axis);
     const Lanes<Count> w = choose<Count>(opposite, splat<Count>(0.0f), real);
     const Lanes<Count> scale = splat<Count>(1.0f) / square_root<Count>(dot(v, v) + w * w);
@@ -65,29 +66,19 @@ DENDRAXIS_LANE Lanes<Count> eased_reach(Lanes<Count> wanted, Lanes<Count> start,
     return choose<Count>(over, wanted, eased);
 }
 
-/// Where the middle joint of a limb goes: the unit vector square to `way` (from the root to the end).
+/// Square to a unit vector, any way.
 template <std::size_t Count>
-DENDRAXIS_LANE LaneVec<Count> bend_side(const LaneLimb<Count>& limb, const LaneVec<Count>& way,
-                                        Lanes<Count> upper_length, bool hint_first) {
+DENDRAXIS_LANE LaneVec<Count> any_side(const LaneVec<Count>& way) {
     const Lanes<Count> one = splat<Count>(1.0f);
     const Lanes<Count> zero = splat<Count>(0.0f);
-    const LaneVec<Count> now = square_to(way, limb.upper);
-    const LaneVec<Count> hinted = square_to(way, limb.hint);
-    // Square to an axis that the way is not near to.
-    const LaneVec<Count> any = square_to(
-        way, choose<Count>(0.6f - way.x * way.x, {zero, one, zero}, LaneVec<Count>{one, zero, zero}));
-    const Lanes<Count> no_hint = dot(hinted, hinted) - 1e-8f * dot(limb.hint, limb.hint) - 1e-30f;
-    const Lanes<Count> straight = dot(now, now) - 1e-8f * upper_length * upper_length;
-    const LaneVec<Count> unhinted = choose<Count>(straight, any, now);
-    const LaneVec<Count> side = hint_first
-                                    ? choose<Count>(no_hint, unhinted, hinted)
-                                    : choose<Count>(straight, choose<Count>(no_hint, any, hinted), now);
-    return scaled<Count>(side, one / length(side));
+    return square_to(way,
+                     choose<Count>(0.6f - way.x * way.x, {zero, one, zero}, LaneVec<Count>{one, zero, zero}));
 }
 
-template <std::size_t Count>
-DENDRAXIS_LANE LaneLimbTurns<Count> turn_two_bones(const LaneLimb<Count>& limb, float soft_from,
-                                                   bool hint_first = false) {
+/// With `HintFirst` the middle joint goes toward the hint, seen once the limb has been turned to its goal;
+/// else it stays on its side, and the hint counts where the limb is straight.
+template <std::size_t Count, bool HintFirst = false>
+DENDRAXIS_LANE LaneLimbTurns<Count> turn_two_bones(const LaneLimb<Count>& limb, float soft_from) {
     using L = Lanes<Count>;
     const L one = splat<Count>(1.0f);
     const L zero = splat<Count>(0.0f);
@@ -111,7 +102,22 @@ DENDRAXIS_LANE LaneLimbTurns<Count> turn_two_bones(const LaneLimb<Count>& limb, 
     d = choose<Count>(full - d, full, d);
 
     const LaneVec<Count> way = scaled<Count>(reach, one / now);
-    const LaneVec<Count> side = bend_side<Count>(limb, way, a, hint_first);
+    const LaneVec<Count> goal = scaled<Count>(limb.wanted, one / wanted);
+    // Where the middle joint goes, square to the way: as it is, or toward the hint as seen once the limb has
+    // been turned to its goal.
+    const LaneVec<Count> own = square_to(way, limb.upper);
+    const L straight = dot(own, own) - 1e-8f * a * a;
+    const LaneVec<Count> unhinted = choose<Count>(straight, any_side<Count>(way), own);
+    const LaneQuat<Count> aim = lane_arc<Count>(way, goal, cross(way, unhinted));
+    LaneVec<Count> hinted;
+    if constexpr (HintFirst)
+        hinted = rotate(conjugate(aim), square_to(goal, limb.hint));
+    else
+        hinted = square_to(way, limb.hint);
+    const L no_hint = dot(hinted, hinted) - 1e-8f * dot(limb.hint, limb.hint) - 1e-30f;
+    const LaneVec<Count> toward_hint = choose<Count>(no_hint, unhinted, hinted);
+    const LaneVec<Count> bent = HintFirst ? toward_hint : choose<Count>(straight, toward_hint, own);
+    const LaneVec<Count> side = scaled<Count>(bent, one / length(bent));
     // Along the way and aside of it; the latter by Heron's formula, which loses nothing near full stretch.
     const L along = (a * a - b * b + d * d) / (2.0f * d);
     const L area = (full + d) * (full - d) * (d + a - b) * (d - a + b);
@@ -119,9 +125,8 @@ DENDRAXIS_LANE LaneLimbTurns<Count> turn_two_bones(const LaneLimb<Count>& limb, 
     const LaneVec<Count> upper = scaled<Count>(way, along) + scaled<Count>(side, aside);
     const LaneVec<Count> lower = scaled<Count>(way, d) - upper;
     const LaneVec<Count> about = cross(way, side);
-    const LaneQuat<Count> aim = lane_arc<Count>(way, limb.wanted, wanted, about);
-    const LaneQuat<Count> turn_upper = aim * lane_arc<Count>(limb.upper, upper, a * a, about);
-    const LaneQuat<Count> turn_lower = aim * lane_arc<Count>(limb.lower, lower, b * b, about);
+    const LaneQuat<Count> turn_upper = aim * lane_arc<Count>(limb.upper, upper, about);
+    const LaneQuat<Count> turn_lower = aim * lane_arc<Count>(limb.lower, lower, about);
     const auto kept = [&](const LaneQuat<Count>& q) -> LaneQuat<Count> {
         return {choose<Count>(sound, zero, q.x), choose<Count>(sound, zero, q.y),
                 choose<Count>(sound, zero, q.z), choose<Count>(sound, one, q.w)};

@@ -66,3 +66,52 @@ TEST_CASE(
     const LimbTurns none = solve_two_bone(limb, Vec3(NAN, 0, 0));
     CHECK(none.upper.coeffs() == Quat::Identity().coeffs());
 }
+
+TEST_CASE("a million targets: all that is in reach is reached, on the side that the hint says") {
+    std::mt19937 random(8);
+    std::uniform_real_distribution<float> any(-1.0f, 1.0f);
+    float worst = 0.0f;
+    int wrong_side = 0;
+    TwoBoneOptions options;
+    options.bend = Bend::hint;
+    const LimbJoints limb{Vec3(0.2f, 1.4f, 0.1f), Vec3(0.28f, 1.15f, 0.12f), Vec3(0.3f, 0.9f, 0.15f)};
+    const float a = (limb.middle - limb.root).norm();
+    const float b = (limb.end - limb.middle).norm();
+    for (int i = 0; i < 1'000'000; ++i) {
+        const Vec3 way(any(random), any(random), any(random));
+        const float distance = way.norm() * (a + b);
+        if (distance < 0.02f * (a + b) || distance > 0.98f * (a + b)) continue;
+        const Vec3 target = limb.root + (a + b) * way;
+        options.hint = Vec3(any(random), any(random), any(random));
+        const LimbJoints result = turned(limb, solve_two_bone(limb, target, options));
+        worst = std::max(worst, (result.end - target).norm());
+        const Vec3 line = (target - limb.root).normalized();
+        const Vec3 side = options.hint - line * line.dot(options.hint);
+        if (side.norm() > 0.01f && side.dot(result.middle - limb.root) < -1e-5f) ++wrong_side;
+    }
+    MESSAGE("worst ", 1e6f * worst, " micrometres");
+    CHECK(worst < 0.01e-3f);
+    CHECK(wrong_side == 0);
+}
+
+TEST_CASE("a hinge decides the side; bones stretch where they may, and only then") {
+    const LimbJoints leg{Vec3(0, 0.9f, 0), Vec3(0, 0.5f, 0.02f), Vec3(0, 0.1f, 0)};
+    TwoBoneOptions options;
+    options.bend = Bend::hinge;
+    for (const float sign : {1.0f, -1.0f}) {
+        options.hinge = sign * Vec3::UnitX();
+        const LimbJoints bent = turned(leg, solve_two_bone(leg, Vec3(0, 0.4f, 0), options));
+        CHECK(sign * bent.middle.z() > 0.1f);
+        CHECK((bent.end - Vec3(0, 0.4f, 0)).norm() < 1e-5f);
+    }
+    options = {};
+    options.most_stretch = 1.2f;
+    CHECK(solve_two_bone(leg, Vec3(0, 0.3f, 0), options).stretch == 1.0f);
+    const Vec3 low(0, 0.02f, 0);
+    const LimbTurns turns = solve_two_bone(leg, low, options);
+    CHECK(turns.stretch > 1.05f);
+    const Vec3 middle = leg.root + turns.stretch * (turns.upper * (leg.middle - leg.root));
+    const Vec3 end = middle + turns.stretch * (turns.lower * (leg.end - leg.middle));
+    CHECK((end - low).norm() < 2e-3f);
+    CHECK(solve_two_bone(leg, Vec3(0, -9, 0), options).stretch == doctest::Approx(1.2f));
+}

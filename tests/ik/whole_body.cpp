@@ -3,6 +3,7 @@
 #include "variants.hpp"
 #include "workshop.hpp"
 
+#include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/ik/body_setup.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -14,6 +15,8 @@
 using namespace dendraxis;
 
 namespace {
+
+constexpr float k_turn_half = 3.14159265f;
 
 const Chart& diver() {
     static const Chart charted = chart(workshop::diver());
@@ -93,4 +96,102 @@ TEST_CASE("a body reaches what it is known to reach, with all joints in their ra
         CHECK(solved >= 0.99 * k_count);
         CHECK(beyond < 0.1f);
     }
+}
+
+TEST_CASE("from frame to frame no joint jumps farther than its targets move") {
+    const BodySolver solver = body_solver(diver());
+    std::vector<Effector> effectors = five_effectors(diver());
+    BodySolver::Workspace workspace;
+    const Clip& clip = workshop::diver().clip("crouch");
+    SolveOptions options;
+    options.hub_freedom = 1.0f;
+    options.persistent = false;
+    std::vector<Transform> before;
+    float worst = 0.0f;
+    for (int f = 0; f < 200; ++f) {
+        // The left hand goes around in a circle that leads it out of reach and back, everything else stands.
+        std::vector<Transform> pose(clip.frame(40).begin(), clip.frame(40).end());
+        aim_at(effectors, solver.skeleton(), pose);
+        const float angle = 2.0f * k_turn_half * static_cast<float>(f) / 100.0f;
+        effectors[0].target +=
+            Vec3(0.3f * std::sin(angle), 0.3f - 0.3f * std::cos(angle), 0.5f * std::sin(0.5f * angle));
+        solver.solve(effectors, pose, workspace, options);
+        float jump = 0.0f;
+        for (std::size_t b = 0; !before.empty() && b < pose.size(); ++b)
+            jump = std::max(jump, angle_between(before[b].rotation, pose[b].rotation));
+        worst = std::max(worst, jump);
+        before = pose;
+    }
+    // The target moves 25 mm a frame at most: about a tenth of a radian of a forearm's length.
+    MESSAGE("worst jump ", worst * k_degrees, " degrees");
+    CHECK(worst < 0.2f);
+}
+
+TEST_CASE("a solution does not depend on local axes, units or size") {
+    const auto placed = [](const Character& character, float factor) {
+        const Chart charted = chart(character);
+        const BodySolver solver = body_solver(charted);
+        std::vector<Effector> effectors = five_effectors(charted);
+        for (std::size_t i = 0; i < effectors.size(); ++i)
+            effectors[i].target +=
+                charted.to_upright().conjugate() *
+                Vec3(factor * Vec3(0.05f, i < 2 ? -0.3f : -0.05f, 0.1f + 0.05f * static_cast<float>(i)));
+        SolveOptions options;
+        options.hub_freedom = 1.0f;
+        options.tolerance *= factor;
+        BodySolver::Workspace workspace;
+        std::vector<Transform> pose = rest_pose(solver.skeleton());
+        solver.solve(effectors, pose, workspace, options);
+        std::vector<Transform> model(pose.size());
+        to_model_space(solver.skeleton(), pose, model);
+        std::vector<Vec3> places;
+        for (const Transform& bone : model)
+            places.push_back(charted.to_upright() * bone.translation / factor);
+        return places;
+    };
+    const Character& own = workshop::diver();
+    const std::vector<Vec3> plain = placed(own, 1.0f);
+    const auto worst = [&](const std::vector<Vec3>& other) {
+        float distance = 0.0f;
+        for (std::size_t i = 0; i < plain.size(); ++i)
+            distance = std::max(distance, (plain[i] - other[i]).norm());
+        return distance;
+    };
+    CHECK(worst(placed(variants::reaxed(own, 5), 1.0f)) < 1e-3f);
+    CHECK(worst(placed(variants::under_scaled_node(own, 100.0f), 1.0f)) < 1e-3f);
+    CHECK(worst(placed(variants::scaled(own, 1.7f), 1.7f)) < 1e-3f);
+    CHECK(worst(placed(variants::renamed(own), 1.0f)) < 1e-3f);
+}
+
+TEST_CASE("solving asks for no memory, and orientations are met") {
+    const BodySolver solver = body_solver(diver());
+    std::vector<Effector> effectors = five_effectors(diver());
+    effectors[0].turn_weight = 1.0f;
+    effectors[0].orientation = Quat(Eigen::AngleAxisf(0.2f, Vec3::UnitY())) * effectors[0].orientation;
+    effectors[0].target += Vec3(-0.2f, -0.2f, 0.2f);
+    BodySolver::Workspace workspace;
+    SolveOptions options;
+    options.ranges = false;  // a wrist does not turn so far
+    const std::vector<Transform> rest = rest_pose(solver.skeleton());
+    std::vector<Transform> pose = rest;
+    solver.solve(effectors, pose, workspace, options);
+    const long before = workshop::allocations();
+    std::copy(rest.begin(), rest.end(), pose.begin());
+    const SolveReport report = solver.solve(effectors, pose, workspace, options);
+    CHECK(workshop::allocations() == before);
+    CHECK(report.reached);
+    CHECK(report.worst_turn < 0.002f);
+    // Drawn to a rest pose first, what is not asked for goes there.
+    options.rest = workshop::diver().clip("crouch").frame(45);
+    options.rest_pull = 1.0f;
+    std::copy(rest.begin(), rest.end(), pose.begin());
+    Effector head = effector_of(diver(), "head");
+    head.place_weight = 0.0f;
+    head.turn_weight = 1.0f;
+    solver.solve({&head, 1}, pose, workspace, options);
+    const auto knee = static_cast<std::size_t>(diver().find("leg.left")->bones[1]);
+    CHECK(angle_between(pose[knee].rotation, options.rest[knee].rotation) < 0.01f);
+    SolverJoint nowhere;
+    nowhere.bone = 9999;
+    CHECK_THROWS_AS(BodySolver(diver().skeleton, {nowhere}), Error);
 }

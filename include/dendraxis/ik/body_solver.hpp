@@ -35,7 +35,11 @@ struct SolveOptions {
     float tolerance = 0.5e-3f;      ///< metres, of places
     float turn_tolerance = 0.002f;  ///< radians, of orientations
     int most_iterations = 30;
+    /// A joint stays within its range; one that the pose has beyond it goes no farther beyond.
     bool ranges = true;
+    /// When stuck, joints are drawn off their limits and all is tried again. That finds more; but from one
+    /// frame to the next it may find another way, so leave it off for motion.
+    bool persistent = true;
     float hub_freedom = 0.0f;         ///< 0: the hub stays; 1: it moves as easily as one joint far away turns
     std::span<const Transform> rest;  ///< a local pose; empty: none
     float rest_pull = 0.0f;           ///< 0 to 1: how far the pose is drawn to `rest` before it is solved

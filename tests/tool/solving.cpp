@@ -1,0 +1,146 @@
+// The solve command and the examples of inverse kinematics, as a user runs them.
+#include "workshop.hpp"
+
+#include <dendraxis/chart/chart.hpp>
+#include <dendraxis/ik/body_setup.hpp>
+#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/ground.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <cmath>
+
+using namespace dendraxis;
+
+namespace {
+
+const std::string k_diver = workshop::demo("diver.glb").string();
+
+workshop::Outcome solve(const std::string& arguments) {
+    return workshop::run_tool("solve " + arguments);
+}
+
+}  // namespace
+
+TEST_CASE("solve brings a hand where it is asked to, in the file that it writes") {
+    const workshop::Scratch scratch;
+    for (const char* name : {"diver.glb", "bosun.glb", "deckhand.glb"}) {
+        CAPTURE(std::string(name));
+        const std::string out = (scratch / "reached.glb").string();
+        const Character before = io::load_character(workshop::demo(name));
+        const Chart charted = chart(before);
+        const float size = charted.height / 1.87f;
+        const Vec3 place = size * Vec3(0.45f, 0.95f, 0.4f);
+        const auto outcome =
+            solve(workshop::demo(name).string() + " --reach arm.left=" + std::to_string(place.x()) + "," +
+                  std::to_string(place.y()) + "," + std::to_string(place.z()) + " --json -o " + out);
+        REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+        CHECK(outcome.out.find("\"frames_reached\": 1") != std::string::npos);
+        const Character after = io::load_character(out);
+        const Clip& clip = after.clip("rest-solved");
+        std::vector<Transform> model(clip.bone_count);
+        to_model_space(after.skeleton, clip.frame(0), model);
+        const Effector hand = effector_of(charted, "arm.left");
+        const Transform& bone = model[static_cast<std::size_t>(hand.bone)];
+        CHECK((bone.translation + bone.rotation * hand.offset - place_in_model(charted, place)).norm() <
+              2e-3f);
+        if (workshop::has_validator()) CHECK(workshop::validator_errors(out).empty());
+    }
+}
+
+TEST_CASE("solve walks a clip over terrain: no foot that stands is off it") {
+    const workshop::Scratch scratch;
+    const std::string out = (scratch / "walked.glb").string();
+    const std::string slipway = workshop::demo("slipway.glb").string();
+    const auto outcome =
+        solve(k_diver + " --clip stroll --terrain " + slipway + " --name uphill --aim head=0,1,9 -o " + out);
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    CHECK(outcome.out.find("uphill, 67 frames") != std::string::npos);
+    CHECK(outcome.out.find("head") != std::string::npos);
+    const Character after = io::load_character(out);
+    const Chart charted = chart(workshop::diver());
+    const TriangleGround ground = io::load_ground(slipway);
+    const Clip& before = workshop::diver().clip("stroll");
+    const Clip& clip = after.clip("uphill");
+    std::vector<Transform> flat(clip.bone_count);
+    std::vector<Transform> model(clip.bone_count);
+    float lowest = 1e30f;
+    float highest_standing = 0.0f;
+    for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+        to_model_space(after.skeleton, before.frame(f), flat);
+        to_model_space(after.skeleton, clip.frame(f), model);
+        for (const Sole& sole : charted.shape.soles) {
+            float gap = 1e30f;
+            for (const SolePoint& point : sole.points) {
+                const Vec3 place = place_of(sole, point, model);
+                gap = std::min(gap, place.y() - ground(place + 0.3f * Vec3::UnitY())->height);
+            }
+            lowest = std::min(lowest, gap);
+            if (lowest_of(sole, flat, charted.up) - charted.floor < 0.002f)
+                highest_standing = std::max(highest_standing, gap);
+        }
+    }
+    MESSAGE("lowest ", 1e3f * lowest, " mm, highest that stands ", 1e3f * highest_standing, " mm");
+    CHECK(lowest > -0.02f);
+    CHECK(highest_standing < 0.02f);
+}
+
+TEST_CASE("solve says what is wrong in one line and writes nothing") {
+    const workshop::Scratch scratch;
+    const std::string out = " -o " + (scratch / "none.glb").string();
+    struct Case {
+        std::string arguments;
+        int status;
+        std::string says;
+    };
+    for (const Case& c : {Case{k_diver, 2, "nothing to solve"},
+                          Case{k_diver + " --reach arm.left=1,2", 2, "give a name and a place"},
+                          Case{k_diver + " --reach =1,2,3", 2, "give a name and a place"},
+                          Case{k_diver + " --reach arm.left=1,2,nan", 2, "give a name and a place"},
+                          Case{k_diver + " --reach arm.lft=1,2,3", 3, "did you mean 'arm.left'"},
+                          Case{k_diver + " --aim tail=1,2,3", 3, "no chain 'tail'"},
+                          Case{k_diver + " --clip strol --aim head=1,2,3", 3, "stroll"},
+                          Case{k_diver + " --terrain nowhere.glb --clip stroll", 3, "nowhere.glb"},
+                          Case{workshop::demo("lantern-man.glb").string() + " --terrain " +
+                                   workshop::demo("lantern-man.glb").string(),
+                               3, "lantern-man"}}) {
+        CAPTURE(c.arguments);
+        const auto outcome = solve(c.arguments + out);
+        CHECK(outcome.status == c.status);
+        CHECK(outcome.err.find(c.says) != std::string::npos);
+        CHECK(std::count(outcome.err.begin(), outcome.err.end(), '\n') == 1);
+        CHECK_FALSE(workshop::fs::exists(scratch / "none.glb"));
+    }
+}
+
+TEST_CASE("draw shows terrain, targets and ranges") {
+    const workshop::Scratch scratch;
+    const std::string plain = (scratch / "plain.png").string();
+    const std::string marked = (scratch / "marked.png").string();
+    CHECK(workshop::run_tool("draw " + k_diver + " -o " + plain).status == 0);
+    const auto outcome =
+        workshop::run_tool("draw " + k_diver + " --ranges --target arm.left=0.5,1,0.4 --terrain " +
+                           workshop::demo("steps.glb").string() + " -o " + marked);
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    CHECK(workshop::fs::file_size(marked) != workshop::fs::file_size(plain));
+    CHECK(workshop::run_tool("draw " + k_diver + " --target arm.left=0.5 -o " + marked).status == 2);
+}
+
+TEST_CASE("the examples of inverse kinematics run") {
+    const std::string folder = DENDRAXIS_EXAMPLES;
+    const auto demo = [](const char* name) { return workshop::demo(name).string(); };
+    auto outcome = workshop::run(folder + "/03_over_terrain " + k_diver + " stroll " + demo("slipway.glb"));
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    CHECK(outcome.out.find("frame 120  body at 0.2") != std::string::npos);
+    outcome = workshop::run(folder + "/03_over_terrain " + demo("hound.glb") + " trot " + demo("steps.glb"));
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    CHECK(outcome.out.find("leg.front.left") != std::string::npos);
+    outcome = workshop::run(folder + "/04_look_and_point " + k_diver + " wave-lantern");
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    CHECK(outcome.out.find("arm at 100 %") != std::string::npos);
+    outcome = workshop::run(folder + "/05_puppet_arm " + demo("lantern-man.glb"));
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    CHECK(outcome.out.find("handle (+0.27, 1.19)  hand (+0.27, 1.19)") != std::string::npos);
+}
