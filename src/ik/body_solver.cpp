@@ -1,6 +1,6 @@
 // Damped least squares in task space (Wampler 1986, Buss 2004): three rows for a place, three for an
 // orientation; the unknowns are small turns of each joint about axes in model space.
-#include "solver_nodes.hpp"
+#include "solve.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
@@ -18,491 +18,262 @@ namespace {
 constexpr float k_least_damping = 1e-5f;  // of the square of the size
 constexpr float k_error_damping = 0.1f;   // of the square of the error
 constexpr float k_longest_step = 0.7f;    // radians, of any joint
-constexpr float k_radian = 0.25f;         // of the size: an error of one radian counts as much
-constexpr float k_priority = 0.01f;       // what each further priority counts of the one before
 constexpr float k_at_limit = 0.02f;       // how easily a joint at its limit still turns
-constexpr float k_soft_from = 0.995f;     // of a way's length, from where on its reach is eased
 constexpr float k_slow = 0.98f;           // of the squared error: a step that leaves more has hardly helped
 constexpr float k_loosen = 0.3f;          // of the way to the middle of a range
 constexpr int k_most_loosenings = 4;
 constexpr float k_least_beyond = 1e-3f;  // radians
-constexpr float k_nudge = 0.08f;         // radians
 
 }  // namespace
+
+SolveReport Solve::run() {
+    SolveReport report;
+    if (goals_ == 0) {
+        report.reached = true;
+        return report;
+    }
+    draw_targets_near();
+    unfold_straight_chains();
+    Errors error = errors(false);
+    Errors best = error;
+    float caution = 1.0f;
+    int slow = 0;
+    int loosened = 0;
+    while (report.iterations < options_.most_iterations && !is_reached(error)) {
+        ++report.iterations;
+        step(error, caution);
+        const Errors next = errors(true);
+        if (!(next.weighted < error.weighted)) {
+            caution *= 8.0f;
+        } else {
+            slow = next.weighted > k_slow * error.weighted ? slow + 1 : 0;
+            accept();
+            for (Goal& goal : goals()) goal.now = goal.next;
+            error = next;
+            caution = std::max(1.0f, 0.25f * caution);
+        }
+        if (caution < 1e4f && slow < 3) continue;
+        // Stuck. Joints that stand at a limit may hide a way: they are drawn off it, and what was best is
+        // kept.
+        keep_best(error, best);
+        if (!options_.persistent || loosened++ >= k_most_loosenings || !loosen_limits()) break;
+        error = errors(false);
+        caution = 1.0f;
+        slow = 0;
+    }
+    if (best.weighted < error.weighted) {
+        for (Node& node : nodes_) std::tie(node.place, node.turn) = std::tie(node.best_place, node.best_turn);
+        error = best;
+    }
+    write_back();
+    report.worst_place = error.place;
+    report.worst_turn = error.turn;
+    report.reached = is_reached(error);
+    report.held_back = static_cast<int>(
+        std::count_if(nodes_.begin(), nodes_.end(), [](const Node& node) { return node.at_limit; }));
+    return report;
+}
+
+void Solve::keep_best(const Errors& error, Errors& best) {
+    if (error.weighted > best.weighted) return;
+    best = error;
+    for (Node& node : nodes_) std::tie(node.best_place, node.best_turn) = std::tie(node.place, node.turn);
+}
+
+// Every joint at a limit a part of the way to the middle of its range. Whether there was one.
+bool Solve::loosen_limits() {
+    bool any = false;
+    for (Node& node : nodes_) {
+        node.omega.setZero();
+        any = any || node.at_limit;
+    }
+    if (!any) return false;
+    loosen_ = k_loosen;
+    advance(Vec3::Zero());
+    loosen_ = 0.0f;
+    accept();
+    return true;
+}
+
+Errors Solve::errors(bool of_new) {
+    Errors total;
+    for (Goal& goal : goals()) {
+        Goal::State& state = of_new ? goal.next : goal.now;
+        const Node& node = nodes_[static_cast<std::size_t>(goal.node)];
+        state.point = point_of(goal, of_new);
+        if (goal.place_task >= 0) {
+            state.place_error = goal.target - state.point;
+            const float square = state.place_error.squaredNorm();
+            total.place = std::max(total.place, square);
+            total.weighted += goal.place_weight * square;
+        }
+        if (goal.turn_task >= 0) {
+            const Quat& turn = of_new ? node.new_turn : node.turn;
+            state.turn_error = rotation_vector(product(goal.effector->orientation, turn.conjugate()));
+            const float square = state.turn_error.squaredNorm();
+            total.turn = std::max(total.turn, square);
+            total.weighted += goal.turn_weight * radian_ * radian_ * square;
+        }
+    }
+    total.place = std::sqrt(total.place);
+    total.turn = std::sqrt(total.turn);
+    return total;
+}
+
+// The axes that a node turns about, each as long as the square root of how easily it turns about it. An
+// axis that may hardly turn is no way out.
+void Solve::find_freedom(Node& node) const {
+    const SolverJoint* joint = joint_at(node);
+    const float ease = std::sqrt(1.0f - joint->stiffness);
+    if (!options_.ranges || !joint->ranged) {
+        node.free = {Four{ease}, Four{0.0f, ease}, Four{0.0f, 0.0f, ease}};
+        return;
+    }
+    const BodySolver::Limit& limit = solver_.limit_of(node.joint);
+    // The range's axes stand with the parent, the twist with the bone.
+    const Quat stands = product(stands_on(node, false), limit.from_upright);
+    const Vec3 eases = (node.at_limit ? k_at_limit : 1.0f) * ease * limit.eases;
+    node.free[0] = eases[0] * four(rotated(node.turn, limit.bone));
+    node.free[1] = eases[1] * four(rotated(stands, joint->range.about));
+    node.free[2] = eases[2] * four(rotated(stands, limit.side));
+}
+
+// What a turn of each joint does to the tasks below it, and the system that this makes.
+void Solve::fill_system(float damping) {
+    system_.clear(tasks_);
+    std::size_t count = 0;
+    for (Node& node : nodes_) {
+        node.first_effect = node.last_effect = count;
+        if (node.joint < 0 || node.goals == 0) continue;
+        find_freedom(node);
+        for (const Goal& goal : goals()) {
+            if ((node.goals >> goal.index & 1u) == 0) continue;
+            if (goal.place_task >= 0) {
+                const Four arm = four(goal.now.point - node.place);
+                work_.effects[count++] = {
+                    goal.place_task,
+                    {crossed(node.free[0], arm), crossed(node.free[1], arm), crossed(node.free[2], arm)}};
+            }
+            if (goal.turn_task >= 0)
+                work_.effects[count++] = {
+                    goal.turn_task, {radian_ * node.free[0], radian_ * node.free[1], radian_ * node.free[2]}};
+        }
+        node.last_effect = count;
+        add_effects(node);
+    }
+    if (hub_ease_ > 0.0f) add_hub();
+    for (const Goal& goal : goals()) {
+        if (goal.place_task >= 0) {
+            system_.damp(goal.place_task, damping / goal.place_weight);
+            system_.ask(goal.place_task, goal.now.place_error);
+        }
+        if (goal.turn_task >= 0) {
+            system_.damp(goal.turn_task, damping / goal.turn_weight);
+            system_.ask(goal.turn_task, radian_ * goal.now.turn_error);
+        }
+    }
+}
+
+void Solve::add_effects(const Node& node) {
+    const std::span<const Effect> effects = effects_of(node);
+    for (std::size_t i = 0; i < effects.size(); ++i) {
+        for (std::size_t j = 0; j <= i; ++j)
+            system_.add(effects[i].task, effects[j].task, effects[i].by, effects[j].by);
+    }
+}
+
+void Solve::add_hub() {
+    const float ease = std::sqrt(hub_ease_);
+    const Effects by{Four{ease}, Four{0.0f, ease}, Four{0.0f, 0.0f, ease}};
+    for (const Goal& a : goals()) {
+        for (const Goal& b : goals()) {
+            if (a.moves_with_hub && b.moves_with_hub && a.place_task >= b.place_task && b.place_task >= 0)
+                system_.add(a.place_task, b.place_task, by, by);
+        }
+    }
+}
+
+void Solve::step(const Errors& error, float caution) {
+    fill_system(caution * (k_least_damping * size_ * size_ + k_error_damping * error.weighted));
+    system_.solve();
+    float longest = 0.0f;
+    for (Node& node : nodes_) {
+        Four omega{};
+        for (const Effect& effect : effects_of(node)) {
+            const Four answer = system_.answer(effect.task);
+            for (std::size_t k = 0; k < 3; ++k) omega += dotted(effect.by[k], answer) * node.free[k];
+        }
+        node.omega = three(omega);
+        longest = std::max(longest, node.omega.squaredNorm());
+    }
+    Vec3 hub_move = Vec3::Zero();
+    for (const Goal& goal : goals()) {
+        if (goal.moves_with_hub && goal.place_task >= 0)
+            hub_move += hub_ease_ * three(system_.answer(goal.place_task));
+    }
+    longest = std::sqrt(longest);
+    if (longest > k_longest_step) {
+        const float shorter = k_longest_step / longest;
+        for (Node& node : nodes_) node.omega *= shorter;
+        hub_move *= shorter;
+    }
+    advance(hub_move);
+}
+
+// Every joint turned by its `omega`; ranges held.
+void Solve::advance(const Vec3& hub_move) {
+    for (Node& node : nodes_) {
+        const Node* above = node.above < 0 ? nullptr : &nodes_[static_cast<std::size_t>(node.above)];
+        const Quat carried = above == nullptr ? Quat::Identity() : above->change;
+        node.new_place = above == nullptr
+                             ? node.place
+                             : Vec3(above->new_place + rotated(carried, node.place - above->place));
+        if (node.bone == solver_.hub()) node.new_place += hub_move;
+        node.change = node.joint < 0 ? carried : product(carried, small_turn(node.omega));
+        node.new_turn = product(node.change, node.turn);
+        node.limited_now = false;
+        const SolverJoint* joint = joint_at(node);
+        if (joint == nullptr || !joint->ranged || !options_.ranges) continue;
+        const BodySolver::Limit& limit = solver_.limit_of(node.joint);
+        const Quat& stands = stands_on(node, true);
+        const Quat local = product(stands.conjugate(), node.new_turn);
+        const Quat asked = product(product(joint->frame.to_upright, local), limit.undo_rest);
+        const Quat kept = loosen_ > 0.0f && node.at_limit ? asked.slerp(loosen_, middle_of(joint->range))
+                                                          : kept_in_range(node, *joint, limit, asked);
+        if (kept.coeffs() == asked.coeffs()) continue;
+        node.limited_now = true;
+        node.new_turn = product(stands, joint->frame.local(kept)).normalized();
+        node.change = product(node.new_turn, node.turn.conjugate());
+    }
+}
+
+// What the pose itself has beyond the range may stay, and no more.
+Quat Solve::kept_in_range(Node& node, const SolverJoint& joint, const BodySolver::Limit& limit,
+                          const Quat& asked) const {
+    const Quat inside = limited(joint.range, asked);
+    if (inside.coeffs() == asked.coeffs()) return asked;
+    if (node.own_beyond < 0.0f) {
+        const Quat& own = local_[static_cast<std::size_t>(node.bone)].rotation;
+        node.own_beyond =
+            overshoot(joint.range, product(product(joint.frame.to_upright, own), limit.undo_rest));
+    }
+    if (node.own_beyond < k_least_beyond) return inside;
+    const float beyond = overshoot(joint.range, asked);
+    return beyond <= node.own_beyond ? asked : asked.slerp(1.0f - node.own_beyond / beyond, inside);
+}
+
+void Solve::accept() {
+    for (Node& node : nodes_) {
+        node.place = node.new_place;
+        node.turn = node.new_turn;
+        node.at_limit = node.limited_now;
+    }
+}
 
 BodySolver::Workspace::Workspace() : scratch_(std::make_unique<Scratch>()) {}
 BodySolver::Workspace::~Workspace() = default;
 BodySolver::Workspace::Workspace(Workspace&& other) noexcept = default;
 BodySolver::Workspace& BodySolver::Workspace::operator=(Workspace&& other) noexcept = default;
-
-namespace {
-
-class Solve {
- public:
-    Solve(const BodySolver& solver, std::span<const int> joint_of, std::span<const Effector> effectors,
-          std::span<Transform> local, BodySolver::Scratch& scratch, const SolveOptions& options)
-        : solver_(solver),
-          skeleton_(solver.skeleton()),
-          joint_of_(joint_of),
-          local_(local),
-          work_(scratch),
-          nodes_(scratch.nodes),
-          options_(options) {
-        pull_to_rest();
-        to_model_space(skeleton_, local_, work_.model);
-        nodes_.clear();
-        std::fill(work_.node_of.begin(), work_.node_of.end(), -1);
-        for (const Effector& effector : effectors.first(std::min<std::size_t>(
-                 effectors.size(), static_cast<std::size_t>(BodySolver::k_most_effectors))))
-            add_goal(effector);
-    }
-
-    SolveReport run() {
-        SolveReport report;
-        if (goals_ == 0) {
-            report.reached = true;
-            return report;
-        }
-        draw_targets_near();
-        unfold_straight_chains();
-        Errors error = errors(false);
-        Errors best = error;
-        float caution = 1.0f;
-        int slow = 0;
-        int loosened = 0;
-        while (report.iterations < options_.most_iterations && !is_reached(error)) {
-            ++report.iterations;
-            step(error, caution);
-            const Errors next = errors(true);
-            if (!(next.weighted < error.weighted)) {
-                caution *= 8.0f;
-            } else {
-                slow = next.weighted > k_slow * error.weighted ? slow + 1 : 0;
-                accept();
-                for (Goal& goal : goals()) goal.now = goal.next;
-                error = next;
-                caution = std::max(1.0f, 0.25f * caution);
-            }
-            if (caution < 1e4f && slow < 3) continue;
-            // Stuck. Joints that stand at a limit may hide a way: they are drawn off it, and what was best is
-            // kept.
-            keep_best(error, best);
-            if (!options_.persistent || loosened++ >= k_most_loosenings || !loosen_limits()) break;
-            error = errors(false);
-            caution = 1.0f;
-            slow = 0;
-        }
-        if (best.weighted < error.weighted) {
-            for (Node& node : nodes_)
-                std::tie(node.place, node.turn) = std::tie(node.best_place, node.best_turn);
-            error = best;
-        }
-        write_back();
-        report.worst_place = error.place;
-        report.worst_turn = error.turn;
-        report.reached = is_reached(error);
-        report.held_back = static_cast<int>(
-            std::count_if(nodes_.begin(), nodes_.end(), [](const Node& node) { return node.at_limit; }));
-        return report;
-    }
-
- private:
-    void keep_best(const Errors& error, Errors& best) {
-        if (error.weighted > best.weighted) return;
-        best = error;
-        for (Node& node : nodes_) std::tie(node.best_place, node.best_turn) = std::tie(node.place, node.turn);
-    }
-
-    // Every joint at a limit a part of the way to the middle of its range. Whether there was one.
-    bool loosen_limits() {
-        bool any = false;
-        for (Node& node : nodes_) {
-            node.omega.setZero();
-            any = any || node.at_limit;
-        }
-        if (!any) return false;
-        loosen_ = k_loosen;
-        advance(Vec3::Zero());
-        loosen_ = 0.0f;
-        accept();
-        return true;
-    }
-
-    void pull_to_rest() {
-        if (options_.rest_pull <= 0.0f || options_.rest.size() != local_.size()) return;
-        for (const SolverJoint& joint : solver_.joints()) {
-            const auto b = static_cast<std::size_t>(joint.bone);
-            local_[b].rotation =
-                local_[b].rotation.slerp(std::min(1.0f, options_.rest_pull), options_.rest[b].rotation);
-        }
-    }
-
-    const SolverJoint* joint_at(const Node& node) const {
-        return node.joint < 0 ? nullptr : &solver_.joints()[static_cast<std::size_t>(node.joint)];
-    }
-
-    int node_for(int bone) {
-        int& index = work_.node_of[static_cast<std::size_t>(bone)];
-        if (index >= 0) return index;
-        const int parent = skeleton_.parent(bone);
-        const int above = parent == k_no_bone ? -1 : node_for(parent);
-        Node& node = nodes_.emplace_back();
-        node.bone = bone;
-        node.above = above;
-        node.joint = joint_of_[static_cast<std::size_t>(bone)];
-        if (joint_at(node) != nullptr && joint_at(node)->stiffness >= 1.0f) node.joint = -1;
-        const Transform& model = work_.model[static_cast<std::size_t>(bone)];
-        if (nodes_.size() == 1) origin_ = model.translation;
-        node.place = model.translation - origin_;
-        node.turn = model.rotation;
-        node.at_limit = false;
-        node.goals = 0;
-        node.own_beyond = -1.0f;
-        work_.node_of[static_cast<std::size_t>(bone)] = static_cast<int>(nodes_.size()) - 1;
-        return static_cast<int>(nodes_.size()) - 1;
-    }
-
-    void add_goal(const Effector& effector) {
-        const bool places = effector.place_weight > 0.0f && effector.target.allFinite();
-        const bool turns = effector.turn_weight > 0.0f && effector.orientation.coeffs().allFinite();
-        if (effector.bone < 0 || effector.bone >= static_cast<int>(skeleton_.size()) || (!places && !turns) ||
-            !effector.offset.allFinite())
-            return;
-        Goal goal;
-        goal.effector = &effector;
-        goal.node = node_for(effector.bone);
-        const float counts = std::pow(k_priority, static_cast<float>(std::clamp(effector.priority, 0, 2)));
-        if (places) {
-            goal.place_task = tasks_++;
-            goal.place_weight = counts * effector.place_weight;
-        }
-        if (turns) {
-            goal.turn_task = tasks_++;
-            goal.turn_weight = counts * effector.turn_weight;
-        }
-        goal.target = effector.target - origin_;
-        goal.index = static_cast<unsigned>(goals_);
-        for (int n = goal.node; n >= 0; n = nodes_[static_cast<std::size_t>(n)].above) {
-            Node& node = nodes_[static_cast<std::size_t>(n)];
-            node.goals |= 1u << goal.index;
-            goal.moves_with_hub = goal.moves_with_hub || node.bone == solver_.hub();
-        }
-        goal_[static_cast<std::size_t>(goals_++)] = goal;
-    }
-
-    std::span<Goal> goals() { return std::span(goal_).first(static_cast<std::size_t>(goals_)); }
-
-    // The joints between an effector and the last thing above it that does not turn.
-    struct Way {
-        std::array<int, 64> nodes{};  // from the tip
-        std::size_t count = 0;
-        float length = 0.0f;
-        Vec3 root = Vec3::Zero();
-        std::span<const int> joints() const { return std::span(nodes).first(count); }
-    };
-
-    Way way_to(const Goal& goal) const {
-        Way way;
-        way.root = point_of(goal, false);
-        for (int n = goal.node; n >= 0 && way.count < way.nodes.size();) {
-            const Node& node = nodes_[static_cast<std::size_t>(n)];
-            if (node.joint < 0 && way.count > 0) break;
-            if (node.joint >= 0) {
-                way.length += (way.root - node.place).norm();
-                way.root = node.place;
-                way.nodes[way.count++] = n;
-            }
-            n = node.above;
-        }
-        return way;
-    }
-
-    // What lies out of reach is drawn to where the stretched way ends, softly, so that nothing jumps there.
-    void draw_targets_near() {
-        size_ = 1e-6f;
-        for (Goal& goal : goals()) {
-            const Way way = way_to(goal);
-            size_ = std::max(size_, way.length);
-            if (goal.place_task < 0 || options_.hub_freedom > 0.0f) continue;
-            const Vec3 asked = goal.target - way.root;
-            const float start = k_soft_from * way.length;
-            const float over = std::min(asked.norm(), 1e6f * way.length) - start;
-            if (over <= 0.0f) continue;
-            const float room = way.length - start;
-            const float y = over / std::max(room, 1e-9f);
-            goal.target = way.root + (start + over / std::sqrt(1.0f + y * y)) * asked.stableNormalized();
-        }
-        radian_ = k_radian * size_;
-        // A quarter of the size is how far away a joint stands that moves things as easily.
-        hub_ease_ = options_.hub_freedom * 0.0625f * size_ * size_;
-    }
-
-    Vec3 point_of(const Goal& goal, bool of_new) const {
-        const Node& node = nodes_[static_cast<std::size_t>(goal.node)];
-        return of_new ? Vec3(node.new_place + rotated(node.new_turn, goal.effector->offset))
-                      : Vec3(node.place + rotated(node.turn, goal.effector->offset));
-    }
-
-    // A chain that is exactly straight, its target on the same line, does not know where to bend.
-    void unfold_straight_chains() {
-        for (const Goal& goal : goals()) {
-            if (goal.place_task < 0) continue;
-            const Way way = way_to(goal);
-            const Vec3 reach = point_of(goal, false) - way.root;
-            const Vec3 asked = goal.target - way.root;
-            const float now = reach.norm();
-            if (way.count < 2 || now < 0.99995f * way.length || asked.norm() > 0.999f * way.length) continue;
-            if (asked.cross(reach).norm() <= 1e-3f * asked.norm() * now) bend(way.joints(), reach / now);
-        }
-    }
-
-    // The first joint one way, the others back: a bow.
-    void bend(std::span<const int> way, const Vec3& line) {
-        for (Node& node : nodes_) node.omega.setZero();
-        Vec3 axis = Vec3::Zero();
-        for (const int n : way) {
-            const Node& node = nodes_[static_cast<std::size_t>(n)];
-            if (axis.isZero()) axis = node.turn * joint_at(node)->bend;
-        }
-        axis -= line * line.dot(axis);
-        axis = axis.norm() > 1e-6f ? Vec3(axis.normalized()) : line.unitOrthogonal();
-        const float back = 2.0f / static_cast<float>(way.size() - 1);
-        for (std::size_t i = 0; i < way.size(); ++i)
-            nodes_[static_cast<std::size_t>(way[i])].omega =
-                axis * (i + 1 == way.size() ? -k_nudge : back * k_nudge);
-        advance(Vec3::Zero());
-        accept();
-    }
-
-    Errors errors(bool of_new) {
-        Errors total;
-        for (Goal& goal : goals()) {
-            Goal::State& state = of_new ? goal.next : goal.now;
-            const Node& node = nodes_[static_cast<std::size_t>(goal.node)];
-            state.point = point_of(goal, of_new);
-            if (goal.place_task >= 0) {
-                state.place_error = goal.target - state.point;
-                const float square = state.place_error.squaredNorm();
-                total.place = std::max(total.place, square);
-                total.weighted += goal.place_weight * square;
-            }
-            if (goal.turn_task >= 0) {
-                const Quat& turn = of_new ? node.new_turn : node.turn;
-                state.turn_error = rotation_vector(product(goal.effector->orientation, turn.conjugate()));
-                const float square = state.turn_error.squaredNorm();
-                total.turn = std::max(total.turn, square);
-                total.weighted += goal.turn_weight * radian_ * radian_ * square;
-            }
-        }
-        total.place = std::sqrt(total.place);
-        total.turn = std::sqrt(total.turn);
-        return total;
-    }
-
-    bool is_reached(const Errors& error) const {
-        return error.place <= options_.tolerance && error.turn <= options_.turn_tolerance;
-    }
-
-    const Quat& stands_on(const Node& node, bool of_new) const {
-        if (node.above < 0) return skeleton_.above().rotation;
-        const Node& above = nodes_[static_cast<std::size_t>(node.above)];
-        return of_new ? above.new_turn : above.turn;
-    }
-
-    // The axes that a node turns about, each as long as the square root of how easily it turns about it. An
-    // axis that may hardly turn is no way out.
-    void find_freedom(Node& node) const {
-        const SolverJoint* joint = joint_at(node);
-        const float ease = std::sqrt(1.0f - joint->stiffness);
-        if (!options_.ranges || !joint->ranged) {
-            node.free = {Four{ease}, Four{0.0f, ease}, Four{0.0f, 0.0f, ease}};
-            return;
-        }
-        const BodySolver::Limit& limit = solver_.limit_of(node.joint);
-        // The range's axes stand with the parent, the twist with the bone.
-        const Quat stands = product(stands_on(node, false), limit.from_upright);
-        const Vec3 eases = (node.at_limit ? k_at_limit : 1.0f) * ease * limit.eases;
-        node.free[0] = eases[0] * four(rotated(node.turn, limit.bone));
-        node.free[1] = eases[1] * four(rotated(stands, joint->range.about));
-        node.free[2] = eases[2] * four(rotated(stands, limit.side));
-    }
-
-    // What a turn of each joint does to the tasks below it, and the system that this makes.
-    void fill_system(float damping) {
-        system_.clear(tasks_);
-        std::size_t count = 0;
-        for (Node& node : nodes_) {
-            node.first_effect = node.last_effect = count;
-            if (node.joint < 0 || node.goals == 0) continue;
-            find_freedom(node);
-            for (const Goal& goal : goals()) {
-                if ((node.goals >> goal.index & 1u) == 0) continue;
-                if (goal.place_task >= 0) {
-                    const Four arm = four(goal.now.point - node.place);
-                    work_.effects[count++] = {
-                        goal.place_task,
-                        {crossed(node.free[0], arm), crossed(node.free[1], arm), crossed(node.free[2], arm)}};
-                }
-                if (goal.turn_task >= 0)
-                    work_.effects[count++] = {
-                        goal.turn_task,
-                        {radian_ * node.free[0], radian_ * node.free[1], radian_ * node.free[2]}};
-            }
-            node.last_effect = count;
-            add_effects(node);
-        }
-        if (hub_ease_ > 0.0f) add_hub();
-        for (const Goal& goal : goals()) {
-            if (goal.place_task >= 0) {
-                system_.damp(goal.place_task, damping / goal.place_weight);
-                system_.ask(goal.place_task, goal.now.place_error);
-            }
-            if (goal.turn_task >= 0) {
-                system_.damp(goal.turn_task, damping / goal.turn_weight);
-                system_.ask(goal.turn_task, radian_ * goal.now.turn_error);
-            }
-        }
-    }
-
-    std::span<const Effect> effects_of(const Node& node) const {
-        return std::span(work_.effects).subspan(node.first_effect, node.last_effect - node.first_effect);
-    }
-
-    void add_effects(const Node& node) {
-        const std::span<const Effect> effects = effects_of(node);
-        for (std::size_t i = 0; i < effects.size(); ++i) {
-            for (std::size_t j = 0; j <= i; ++j)
-                system_.add(effects[i].task, effects[j].task, effects[i].by, effects[j].by);
-        }
-    }
-
-    void add_hub() {
-        const float ease = std::sqrt(hub_ease_);
-        const Effects by{Four{ease}, Four{0.0f, ease}, Four{0.0f, 0.0f, ease}};
-        for (const Goal& a : goals()) {
-            for (const Goal& b : goals()) {
-                if (a.moves_with_hub && b.moves_with_hub && a.place_task >= b.place_task && b.place_task >= 0)
-                    system_.add(a.place_task, b.place_task, by, by);
-            }
-        }
-    }
-
-    void step(const Errors& error, float caution) {
-        fill_system(caution * (k_least_damping * size_ * size_ + k_error_damping * error.weighted));
-        system_.solve();
-        float longest = 0.0f;
-        for (Node& node : nodes_) {
-            Four omega{};
-            for (const Effect& effect : effects_of(node)) {
-                const Four answer = system_.answer(effect.task);
-                for (std::size_t k = 0; k < 3; ++k) omega += dotted(effect.by[k], answer) * node.free[k];
-            }
-            node.omega = three(omega);
-            longest = std::max(longest, node.omega.squaredNorm());
-        }
-        Vec3 hub_move = Vec3::Zero();
-        for (const Goal& goal : goals()) {
-            if (goal.moves_with_hub && goal.place_task >= 0)
-                hub_move += hub_ease_ * three(system_.answer(goal.place_task));
-        }
-        longest = std::sqrt(longest);
-        if (longest > k_longest_step) {
-            const float shorter = k_longest_step / longest;
-            for (Node& node : nodes_) node.omega *= shorter;
-            hub_move *= shorter;
-        }
-        advance(hub_move);
-    }
-
-    // Every joint turned by its `omega`; ranges held.
-    void advance(const Vec3& hub_move) {
-        for (Node& node : nodes_) {
-            const Node* above = node.above < 0 ? nullptr : &nodes_[static_cast<std::size_t>(node.above)];
-            const Quat carried = above == nullptr ? Quat::Identity() : above->change;
-            node.new_place = above == nullptr
-                                 ? node.place
-                                 : Vec3(above->new_place + rotated(carried, node.place - above->place));
-            if (node.bone == solver_.hub()) node.new_place += hub_move;
-            node.change = node.joint < 0 ? carried : product(carried, small_turn(node.omega));
-            node.new_turn = product(node.change, node.turn);
-            node.limited_now = false;
-            const SolverJoint* joint = joint_at(node);
-            if (joint == nullptr || !joint->ranged || !options_.ranges) continue;
-            const BodySolver::Limit& limit = solver_.limit_of(node.joint);
-            const Quat& stands = stands_on(node, true);
-            const Quat local = product(stands.conjugate(), node.new_turn);
-            const Quat asked = product(product(joint->frame.to_upright, local), limit.undo_rest);
-            const Quat kept = loosen_ > 0.0f && node.at_limit ? asked.slerp(loosen_, middle_of(joint->range))
-                                                              : kept_in_range(node, *joint, limit, asked);
-            if (kept.coeffs() == asked.coeffs()) continue;
-            node.limited_now = true;
-            node.new_turn = product(stands, joint->frame.local(kept)).normalized();
-            node.change = product(node.new_turn, node.turn.conjugate());
-        }
-    }
-
-    // What the pose itself has beyond the range may stay, and no more.
-    Quat kept_in_range(Node& node, const SolverJoint& joint, const BodySolver::Limit& limit,
-                       const Quat& asked) const {
-        const Quat inside = limited(joint.range, asked);
-        if (inside.coeffs() == asked.coeffs()) return asked;
-        if (node.own_beyond < 0.0f) {
-            const Quat& own = local_[static_cast<std::size_t>(node.bone)].rotation;
-            node.own_beyond =
-                overshoot(joint.range, product(product(joint.frame.to_upright, own), limit.undo_rest));
-        }
-        if (node.own_beyond < k_least_beyond) return inside;
-        const float beyond = overshoot(joint.range, asked);
-        return beyond <= node.own_beyond ? asked : asked.slerp(1.0f - node.own_beyond / beyond, inside);
-    }
-
-    void accept() {
-        for (Node& node : nodes_) {
-            node.place = node.new_place;
-            node.turn = node.new_turn;
-            node.at_limit = node.limited_now;
-        }
-    }
-
-    void write_back() {
-        for (const Node& node : nodes_) {
-            const auto b = static_cast<std::size_t>(node.bone);
-            const bool is_root = node.above < 0;
-            const Quat stands =
-                is_root ? skeleton_.above().rotation : nodes_[static_cast<std::size_t>(node.above)].turn;
-            if (node.joint >= 0) local_[b].rotation = product(stands.conjugate(), node.turn).normalized();
-            if (node.bone != solver_.hub() || options_.hub_freedom <= 0.0f) continue;
-            const Vec3 above_place = is_root ? skeleton_.above().translation
-                                             : nodes_[static_cast<std::size_t>(node.above)].place + origin_;
-            const Vec3& scale =
-                is_root ? skeleton_.above().scale
-                        : work_.model[static_cast<std::size_t>(skeleton_.parent(node.bone))].scale;
-            const Vec3 from_parent = stands.conjugate() * Vec3(node.place + origin_ - above_place);
-            for (int axis = 0; axis < 3; ++axis) {
-                if (scale[axis] != 0.0f) local_[b].translation[axis] = from_parent[axis] / scale[axis];
-            }
-        }
-    }
-
-    const BodySolver& solver_;
-    const Skeleton& skeleton_;
-    std::span<const int> joint_of_;
-    std::span<Transform> local_;
-    BodySolver::Scratch& work_;
-    std::vector<Node>& nodes_;
-    const SolveOptions& options_;
-    Vec3 origin_ = Vec3::Zero();
-    float size_ = 1.0f;
-    float radian_ = 1.0f;
-    float loosen_ = 0.0f;
-    float hub_ease_ = 0.0f;
-    std::array<Goal, BodySolver::k_most_effectors> goal_;
-    int goals_ = 0;
-    int tasks_ = 0;
-    TaskSystem system_;
-};
-
-}  // namespace
 
 BodySolver::BodySolver(const Skeleton& skeleton, std::vector<SolverJoint> joints, int hub)
     : skeleton_(skeleton), joints_(std::move(joints)), joint_of_(skeleton.size(), -1), hub_(hub) {
