@@ -13,7 +13,7 @@ namespace dendraxis {
 namespace {
 
 constexpr float k_speed_seconds = 0.15f;
-constexpr float k_look_ahead = 0.1f;   // seconds: a foot in the air sees what it will come to
+constexpr float k_look_ahead = 0.16f;  // seconds: a foot in the air sees what it will come to
 constexpr float k_in_the_air = 0.03f;  // of the leg's length, over the floor
 constexpr float k_most_stretch = 0.995f;
 
