@@ -23,15 +23,7 @@ const Character& diver() {
 
 // The diver with some tassels and with all its bones' axes turned: 67 bones, every chain of as many bones.
 Skeleton alike() {
-    std::vector<Bone> bones(diver().skeleton.bones().begin(), diver().skeleton.bones().end());
-    while (bones.size() < 67) {
-        Bone bone;
-        bone.name = bone.label = "tassel_" + std::to_string(bones.size());
-        bone.parent = 4;
-        bone.rest.translation = Vec3(0.01f, -0.02f, 0.01f * static_cast<float>(bones.size() - 60));
-        bones.push_back(bone);
-    }
-    return harbour::scrambled_axes(Skeleton(std::move(bones)), 3);
+    return harbour::scrambled_axes(harbour::with_tassels(diver().skeleton, 67), 3);
 }
 
 // Chains of as many bones (`spread` false), or the bosun: five spine bones for three, two a finger for three.

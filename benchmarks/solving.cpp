@@ -8,6 +8,8 @@
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
+#include "people.hpp"
+
 #include <benchmark/benchmark.h>
 
 #include <random>
@@ -73,12 +75,14 @@ void chain_of_ten(benchmark::State& state) {
 BENCHMARK(chain_of_ten);
 
 // The diver with some tassels, 67 bones, its hub free; hands, feet and head each so many centimeters away in
-// any direction from where they are in a crouch of the clip, the body being asked from the frame's own pose.
+// any direction from where they are in a frame of the crouch.
 void whole_body(benchmark::State& state) {
     const Character diver = io::load_character(DENDRAXIS_DEMO_FOLDER "/diver.glb");
-    const Chart charted = chart(diver);
+    const Chart charted = chart(harbour::with_tassels(diver.skeleton, 67));
     const BodySolver solver = body_solver(charted);
-    const auto start = diver.clip("crouch").frame(45);
+    std::vector<Transform> start = rest_pose(charted.skeleton);
+    const auto frame = diver.clip("crouch").frame(45);
+    std::copy(frame.begin(), frame.end(), start.begin());
     std::vector<Transform> model(start.size());
     to_model_space(charted.skeleton, start, model);
     std::mt19937 random(1);

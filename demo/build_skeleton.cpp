@@ -105,4 +105,17 @@ Skeleton scrambled_axes(const Skeleton& skeleton, unsigned seed) {
     return Skeleton(std::move(bones), skeleton.above());
 }
 
+Skeleton with_tassels(const Skeleton& skeleton, std::size_t count) {
+    std::vector<Bone> bones(skeleton.bones().begin(), skeleton.bones().end());
+    const int body = static_cast<int>(bones.size());
+    for (int i = 0; bones.size() < count; ++i) {
+        Bone bone;
+        bone.name = bone.label = "tassel_" + std::to_string(i);
+        bone.parent = i % 5 == 0 ? 1 + (7 * i) % (body - 1) : static_cast<int>(bones.size()) - 1;
+        bone.rest.translation = dendraxis::Vec3(0.01f * static_cast<float>(i % 3), -0.02f, 0.01f);
+        bones.push_back(bone);
+    }
+    return Skeleton(std::move(bones), skeleton.above());
+}
+
 }  // namespace harbour

@@ -38,6 +38,9 @@ dendraxis::Character make_steps();
 /// The same skeleton with each bone's local axes turned at random.
 dendraxis::Skeleton scrambled_axes(const dendraxis::Skeleton& skeleton, unsigned seed);
 
+/// The same skeleton with tassels of five bones hung on trunk and limbs until there are `count` bones.
+dendraxis::Skeleton with_tassels(const dendraxis::Skeleton& skeleton, std::size_t count);
+
 /// A skeleton from planned joints: each bone's local axis number `axis` points at its first child.
 dendraxis::Skeleton build_skeleton(const std::vector<Joint>& joints, int axis,
                                    const dendraxis::Transform& above);

@@ -1,12 +1,33 @@
 #include "commands.hpp"
 
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/survey.hpp>
+#include <dendraxis/ik/joint_ranges.hpp>
 #include <dendraxis/io/sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/core.h>
 
 namespace dendraxis::tool {
+
+namespace {
+
+constexpr float k_learned_margin = 10.0f / k_degrees;
+
+Chart with_ranges(const io::Rig& rig, const std::string& which) {
+    Chart chart = rig.chart;
+    if (which == "usual") chart.ranges = ranges_in_force(chart);
+    if (which == "learned") {
+        if (rig.character.clips.empty())
+            throw Error(rig.character.file, "holds no clips to learn ranges from", "",
+                        "name a file that has clips");
+        chart.ranges = learned_ranges(chart, rig.character.clips, k_learned_margin);
+    }
+    return chart;
+}
+
+}  // namespace
 
 int run_chart(const ChartArguments& arguments) {
     // A sheet is charted anew: what was decided in it stays. It may be of another character with the same
@@ -15,7 +36,7 @@ int run_chart(const ChartArguments& arguments) {
     const io::Rig rig = !arguments.sheet.empty() ? io::rechart(arguments.sheet, arguments.character)
                         : is_sheet               ? io::rechart(arguments.character)
                                                  : io::load_rig(arguments.character);
-    const Chart& chart = rig.chart;
+    const Chart chart = with_ranges(rig, arguments.ranges);
     if (!arguments.out.empty()) {
         check_not_input(arguments.out, {rig.character.file});
         io::write_text(arguments.out,

@@ -45,6 +45,7 @@ struct ChartArguments {
     fs::path character;
     fs::path sheet;
     fs::path out;
+    std::string ranges;  // `usual`, `learned` or empty
     bool json = false;
 };
 

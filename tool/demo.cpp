@@ -107,7 +107,7 @@ int run_demo(const DemoArguments& arguments) {
         say(quiet, fmt::format("survey {}", diver.string()));
         run_survey({diver, false});
         say(quiet, fmt::format("chart {} -o {}", bosun.string(), sheet.string()));
-        run_chart({bosun, {}, sheet, false});
+        run_chart({bosun, {}, sheet, "", false});
         say(quiet, fmt::format("pair {} {} -o {}", diver.string(), bosun.string(), pairing.string()));
         run_pair({diver, bosun, pairing, false});
         say(quiet, fmt::format("retarget --source {} --target {} --pairing {} -o {}", diver.string(),
@@ -185,8 +185,7 @@ int run_demo(const DemoArguments& arguments) {
     const fs::path reach = arguments.out / "reach.png";
     walk_over_terrain(diver, "stroll", in / "slipway.glb", {20, 32, 44, 60},
                       arguments.out / "diver-on-slipway.glb", slipway);
-    walk_over_terrain(hound, "trot", in / "steps.glb", {18, 42}, arguments.out / "hound-on-steps.glb",
-                      steps);
+    walk_over_terrain(hound, "trot", in / "steps.glb", {18, 42}, arguments.out / "hound-on-steps.glb", steps);
     reach_low(diver, arguments.out / "diver-reaching.glb", reach);
     fmt::print("\n{}\n", bold("open these"));
     fmt::print("  {:<36} the chains that were found on the hound, and how sure each is\n", chains.string());

@@ -73,6 +73,10 @@ int parse_and_run(int count, char** words) {
     c->add_option("--sheet", chart.sheet,
                   "take over what was decided in this sheet, of a character with the same skeleton")
         ->option_text("FILE");
+    c->add_option(
+         "--ranges", chart.ranges,
+         "put joint ranges into the sheet: usual ones, or learned from the file's clips and 10 degrees more")
+        ->check(CLI::IsMember({"usual", "learned"}));
     c->add_option("-o,--out", chart.out, "write the rig sheet here; edit it where the chart is wrong");
 
     PairArguments pair;

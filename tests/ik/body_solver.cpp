@@ -208,6 +208,16 @@ TEST_CASE("what makes no sense gives a defined result") {
     same.priority = 1;
     const auto first = finite_after({tip, same});
     CHECK((tip_of(skeleton, first, 10) - tip.target).norm() < 0.02f);
+    // One bone; a range that is the wrong way around.
+    const std::vector<int> one{9};
+    std::vector<Transform> single = rest_pose(skeleton);
+    tip.target = Vec3(0.05f, 0.95f, 0);
+    chain_solver(skeleton, one).solve({&tip, 1}, single, workspace);
+    CHECK(tip_of(skeleton, single, 10).x() > 0.03f);
+    std::vector<SolverJoint> odd = coned(skeleton, -0.5f);
+    std::vector<Transform> kept = rest_pose(skeleton);
+    BodySolver(skeleton, odd).solve({&tip, 1}, kept, workspace);
+    for (const Transform& t : kept) CHECK(t.rotation.coeffs().allFinite());
     // A chain without length.
     std::vector<Bone> none(3);
     for (int i = 0; i < 3; ++i) {

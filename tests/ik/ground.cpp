@@ -1,5 +1,6 @@
 // Feet on slopes, steps and holes: they stand on them, and nothing jumps.
 #include "allocations.hpp"
+#include "variants.hpp"
 #include "workshop.hpp"
 
 #include <dendraxis/base/rotation.hpp>
@@ -261,6 +262,37 @@ TEST_CASE("over a hole a foot hangs; a lift is followed; the floor may be missin
         worst = std::max(worst, std::abs(lowest_of(diver().shape.soles[left], model, diver().up) - height));
     }
     CHECK(worst < 6e-3f);
+}
+
+TEST_CASE("adapting does not depend on local axes, units or size") {
+    const auto adapted = [](const Character& character, float factor) {
+        const Chart charted = chart(character);
+        // It stands for a while, aslant on a slope.
+        Clip standing;
+        standing.bone_count = charted.skeleton.size();
+        const std::vector<Transform> rest = rest_pose(charted.skeleton);
+        for (int f = 0; f < 61; ++f)
+            standing.transforms.insert(standing.transforms.end(), rest.begin(), rest.end());
+        const Clip result = walk_over(charted, standing, slope(12, Vec3(0.6f, 0, 0.8f)));
+        std::vector<Transform> model(result.bone_count);
+        std::vector<Vec3> places;
+        for (const std::size_t f : {0u, 20u, 40u, 60u}) {
+            to_model_space(charted.skeleton, result.frame(f), model);
+            for (const Transform& bone : model) places.push_back(bone.translation / factor);
+        }
+        return places;
+    };
+    const Character& own = workshop::diver();
+    const std::vector<Vec3> plain = adapted(own, 1.0f);
+    const auto worst = [&](const std::vector<Vec3>& other) {
+        float distance = 0.0f;
+        for (std::size_t i = 0; i < plain.size(); ++i)
+            distance = std::max(distance, (plain[i] - other[i]).norm());
+        return distance;
+    };
+    CHECK(worst(adapted(variants::reaxed(own, 5), 1.0f)) < 1e-3f);
+    CHECK(worst(adapted(variants::under_scaled_node(own, 100.0f), 1.0f)) < 1e-3f);
+    CHECK(worst(adapted(variants::scaled(own, 1.7f), 1.7f)) < 2e-3f);
 }
 
 TEST_CASE("ground of triangles is the ground that it was made from") {

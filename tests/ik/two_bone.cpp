@@ -1,5 +1,9 @@
+#include "workshop.hpp"
+
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/ik/limb.hpp>
 #include <dendraxis/ik/two_bone.hpp>
+#include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>
 
@@ -114,4 +118,38 @@ TEST_CASE("a hinge decides the side; bones stretch where they may, and only then
     const Vec3 end = middle + turns.stretch * (turns.lower * (leg.end - leg.middle));
     CHECK((end - low).norm() < 2e-3f);
     CHECK(solve_two_bone(leg, Vec3(0, -9, 0), options).stretch == doctest::Approx(1.2f));
+}
+
+TEST_CASE("the handle may lie beyond the last bone, so that this bone turns as well") {
+    const Chart charted = chart(workshop::diver());
+    const std::vector<Limb> limbs = limbs_of(charted);
+    CHECK(limbs.size() == 4);
+    for (const Limb& limb : limbs) {
+        CAPTURE(limb.name);
+        std::vector<Transform> pose = rest_pose(charted.skeleton);
+        std::vector<Transform> model(pose.size());
+        to_model_space(charted.skeleton, pose, model);
+        const Transform end = model[static_cast<std::size_t>(limb.bones[2])];
+        LimbGoal goal;
+        goal.offset = Vec3(0.02f, 0.09f, 0.01f);
+        goal.target = end.translation + 0.2f * (head_of(limb.bones[0], model) - end.translation);
+        goal.turn_end = true;
+        goal.orientation = Quat(Eigen::AngleAxisf(0.6f, Vec3(1, 2, 0).normalized())) * end.rotation;
+        reach(charted.skeleton, limb, goal, model, pose);
+        to_model_space(charted.skeleton, pose, model);
+        const Transform& now = model[static_cast<std::size_t>(limb.bones[2])];
+        CHECK((now.translation + now.rotation * goal.offset - goal.target).norm() < 1e-4f);
+        CHECK(angle_between(now.rotation, goal.orientation) < 1e-3f);
+        const Quat before = now.rotation;
+        goal.turn_end = false;
+        goal.target += Vec3(0, 0.05f, 0);
+        reach(charted.skeleton, limb, goal, model, pose);
+        to_model_space(charted.skeleton, pose, model);
+        CHECK(angle_between(model[static_cast<std::size_t>(limb.bones[2])].rotation, before) < 1e-3f);
+        goal.target = Vec3(NAN, 0, 0);
+        const std::vector<Transform> kept = pose;
+        reach(charted.skeleton, limb, goal, model, pose);
+        CHECK(pose[static_cast<std::size_t>(limb.bones[0])].rotation.coeffs() ==
+              kept[static_cast<std::size_t>(limb.bones[0])].rotation.coeffs());
+    }
 }

@@ -1,5 +1,6 @@
 // The diver's whole body: five effectors, all joints within the ranges that anatomy gives.
 #include "allocations.hpp"
+#include "people.hpp"
 #include "variants.hpp"
 #include "workshop.hpp"
 
@@ -18,9 +19,18 @@ namespace {
 
 constexpr float k_turn_half = 3.14159265f;
 
+// The diver without surface but with tassels: 67 bones.
 const Chart& diver() {
-    static const Chart charted = chart(workshop::diver());
+    static const Chart charted = chart(harbour::with_tassels(workshop::diver().skeleton, 67));
     return charted;
+}
+
+// A frame of one of the diver's clips; the tassels hang.
+std::vector<Transform> pose_of(const std::string& clip, std::size_t frame) {
+    std::vector<Transform> pose = rest_pose(diver().skeleton);
+    const auto own = workshop::diver().clip(clip).frame(frame);
+    std::copy(own.begin(), own.end(), pose.begin());
+    return pose;
 }
 
 std::vector<Effector> five_effectors(const Chart& chart) {
@@ -102,7 +112,6 @@ TEST_CASE("from frame to frame no joint jumps farther than its targets move") {
     const BodySolver solver = body_solver(diver());
     std::vector<Effector> effectors = five_effectors(diver());
     BodySolver::Workspace workspace;
-    const Clip& clip = workshop::diver().clip("crouch");
     SolveOptions options;
     options.hub_freedom = 1.0f;
     options.persistent = false;
@@ -110,7 +119,7 @@ TEST_CASE("from frame to frame no joint jumps farther than its targets move") {
     float worst = 0.0f;
     for (int f = 0; f < 200; ++f) {
         // The left hand goes around in a circle that leads it out of reach and back, everything else stands.
-        std::vector<Transform> pose(clip.frame(40).begin(), clip.frame(40).end());
+        std::vector<Transform> pose = pose_of("crouch", 40);
         aim_at(effectors, solver.skeleton(), pose);
         const float angle = 2.0f * k_turn_half * static_cast<float>(f) / 100.0f;
         effectors[0].target +=
@@ -182,7 +191,8 @@ TEST_CASE("solving asks for no memory, and orientations are met") {
     CHECK(report.reached);
     CHECK(report.worst_turn < 0.002f);
     // Drawn to a rest pose first, what is not asked for goes there.
-    options.rest = workshop::diver().clip("crouch").frame(45);
+    const std::vector<Transform> crouch = pose_of("crouch", 45);
+    options.rest = crouch;
     options.rest_pull = 1.0f;
     std::copy(rest.begin(), rest.end(), pose.begin());
     Effector head = effector_of(diver(), "head");

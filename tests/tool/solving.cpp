@@ -115,6 +115,27 @@ TEST_CASE("solve says what is wrong in one line and writes nothing") {
     }
 }
 
+TEST_CASE("ranges go into the sheet and hold from then on") {
+    const workshop::Scratch scratch;
+    const std::string sheet = (scratch / "diver.rig.json").string();
+    const std::string out = (scratch / "out.glb").string();
+    const std::string reach = " --reach arm.left=0.75,1.9,0 --json -o " + out;
+    for (const std::string which : {"usual", "learned"}) {
+        CAPTURE(which);
+        REQUIRE(workshop::run_tool("chart " + k_diver + " --ranges " + which + " -o " + sheet).status == 0);
+        const auto outcome = solve(sheet + reach);
+        REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+        // So far up and out is usual, and nothing that the clips do.
+        CHECK((outcome.out.find("\"frames_reached\": 1") != std::string::npos) == (which == "usual"));
+        CHECK((outcome.out.find("{\"bone\": \"upper_arm_left\"") != std::string::npos) ==
+              (which == "learned"));
+        workshop::fs::remove(sheet);
+    }
+    CHECK(workshop::run_tool("chart " + k_diver + " --ranges wide").status == 2);
+    CHECK(workshop::run_tool("chart " + workshop::demo("bosun.glb").string() + " --ranges learned").status ==
+          3);
+}
+
 TEST_CASE("draw shows terrain, targets and ranges") {
     const workshop::Scratch scratch;
     const std::string plain = (scratch / "plain.png").string();
