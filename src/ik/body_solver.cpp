@@ -299,6 +299,7 @@ BodySolver::BodySolver(const Skeleton& skeleton, std::vector<SolverJoint> joints
 SolveReport BodySolver::solve(std::span<const Effector> effectors, std::span<Transform> local,
                               Workspace& workspace, const SolveOptions& options) const noexcept {
     if (skeleton_.empty() || local.size() < skeleton_.size()) return {};
+    if (!workspace.scratch_) workspace.scratch_ = std::make_unique<Scratch>();  // it was moved from
     Scratch& scratch = *workspace.scratch_;
     scratch.model.resize(skeleton_.size());
     scratch.node_of.resize(skeleton_.size());

@@ -15,7 +15,7 @@ namespace {
 constexpr float k_speed_seconds = 0.15f;
 constexpr float k_look_ahead = 0.16f;  // seconds: a foot in the air sees what it will come to
 constexpr float k_in_the_air = 0.03f;  // of the leg's length, over the floor
-constexpr float k_most_stretch = 0.995f;
+constexpr int k_ankle_rounds = 8;
 
 using Eased = GroundState::Eased;
 
@@ -40,16 +40,252 @@ float softly_within(float value, float most) {
 
 }  // namespace
 
-// One call: what is found of every foot.
-struct GroundAdaptation::Step {
+// One call: what is found of the body and of every foot, then laid on the pose.
+class GroundAdaptation::Step {
+ public:
+    Step(const GroundAdaptation& adaptation, std::span<Transform> pose, std::span<Transform> model,
+         const Transform& placement, const Ground& ground, float seconds, GroundState& state,
+         const GroundOptions& options)
+        : self_(adaptation),
+          chart_(adaptation.chart_),
+          pose_(pose),
+          model_(model),
+          placement_(placement),
+          ground_(ground),
+          seconds_(seconds),
+          settle_(state.started ? seconds : 10.0f),
+          state_(state),
+          options_(options),
+          up_(chart_.up),
+          left_(up_.cross(chart_.facing)),
+          world_up_(placement.rotation * up_),
+          size_(placement.scale.x()),
+          floor_height_(dendraxis::apply(placement, chart_.floor * up_).dot(world_up_)) {
+        to_model_space(chart_.skeleton, pose_, model_);
+    }
+
+    void run() {
+        find_strength();
+        for (std::size_t i = 0; i < legs().size(); ++i) follow_ground(i);
+        follow_feet();
+        state_.started = true;
+        if (differs()) lay_on_pose();
+    }
+
+ private:
     struct Foot {
         LimbJoints joints;
         float clearance = 0.0f;  // of the clip, over its floor
         Quat tilt = Quat::Identity();
         float rise = 0.0f;
         float stands = 0.0f;
+        Quat clip_turn = Quat::Identity();
+        float own_beyond = 0.0f;  // of the clip, out of the ankle's range
     };
-    std::array<Foot, GroundState::k_most_feet> feet;
+
+    const std::vector<Leg>& legs() const { return self_.legs_; }
+
+    // How fast the body goes over the floor decides how much is adapted.
+    void find_strength() {
+        const Vec3 body = dendraxis::apply(placement_, head_of(chart_.hub, model_));
+        if (state_.started && seconds_ > 0.0f) {
+            const Vec3 moved = body - state_.body;
+            const float now = (moved - world_up_ * moved.dot(world_up_)).norm() / seconds_;
+            state_.speed += (1.0f - std::exp(-seconds_ / k_speed_seconds)) * (now - state_.speed);
+        }
+        state_.body = body;
+        const float legs_a_second = state_.speed / std::max(1e-6f, size_ * self_.leg_length_);
+        const float span = std::max(1e-3f, options_.none_above - options_.full_below);
+        strength_ = std::min(options_.strength, 1.0f) *
+                    (1.0f - smooth_step((legs_a_second - options_.full_below) / span));
+    }
+
+    // Asked from the floor's height: the clip's own height over it does not count.
+    std::optional<GroundPoint> below(const Vec3& place) const {
+        std::optional<GroundPoint> found =
+            ground_(place + world_up_ * (floor_height_ - place.dot(world_up_)));
+        const float reach = options_.most_step * self_.leg_length_ * size_;
+        if (found && (!std::isfinite(found->height) || std::abs(found->height - floor_height_) > reach ||
+                      !found->normal.allFinite() || found->normal.dot(world_up_) < 0.1f))
+            found.reset();
+        return found;
+    }
+
+    void follow_ground(std::size_t index) {
+        const Leg& leg = legs()[index];
+        const Sole& sole = chart_.shape.soles[leg.sole];
+        Foot& foot = feet_[index];
+        GroundState::Foot& kept = state_.feet[index];
+        const auto bone = static_cast<std::size_t>(leg.limb.bones[2]);
+        foot.joints = joints_of(leg.limb.bones, model_);
+        foot.clearance = lowest_of(sole, model_, up_) - chart_.floor;
+        foot.clip_turn = model_[bone].rotation;
+        if (leg.ranged) foot.own_beyond = overshoot(leg.range, leg.frame.turn(pose_[bone].rotation));
+
+        const Vec3 ball = dendraxis::apply(placement_, place_of(sole, sole.parts[k_ball], model_));
+        Vec3 ahead = Vec3::Zero();
+        const bool in_the_air = foot.clearance > k_in_the_air * self_.leg_length_;
+        if (in_the_air && state_.started && seconds_ > 0.0f)
+            ahead = k_look_ahead / seconds_ * (ball - kept.place);
+        kept.place = ball;
+        const std::optional<GroundPoint> middle = below(ball + ahead);
+        follow_slope(middle, kept, foot);
+        const std::optional<float> rise = needed_rise(sole, foot, ahead);
+        if (middle) kept.rise.value += middle->rising * seconds_ / size_;
+        if (rise) ease(kept.rise, *rise, settle_, options_.foot_seconds);
+        foot.rise = foot.stands * kept.rise.value;
+    }
+
+    void follow_slope(const std::optional<GroundPoint>& ground, GroundState::Foot& kept, Foot& foot) const {
+        float forward = 0.0f;
+        float left = 0.0f;
+        if (ground) {
+            const Vec3 normal = placement_.rotation.conjugate() * ground->normal;
+            forward = std::atan(-normal.dot(chart_.facing) / normal.dot(up_));
+            left = std::atan(-normal.dot(left_) / normal.dot(up_));
+        }
+        ease(kept.tilt[0], softly_within(forward, options_.most_tilt), settle_, options_.foot_seconds);
+        ease(kept.tilt[1], softly_within(left, options_.most_tilt), settle_, options_.foot_seconds);
+        ease(kept.stands, ground ? 1.0f : 0.0f, settle_, options_.foot_seconds);
+        foot.stands = strength_ * std::clamp(kept.stands.value, 0.0f, 1.0f);
+        // Rising forward turns the toes up: about the left axis, backward.
+        const Vec3 axis = foot.stands * (kept.tilt[1].value * chart_.facing - kept.tilt[0].value * left_);
+        if (axis.norm() > 1e-7f) foot.tilt = Quat(Eigen::AngleAxisf(axis.norm(), axis.normalized()));
+    }
+
+    // How far the tilted foot must go up for all of its sole to be as high over the ground as the clip has it
+    // over the floor; nothing where there is no ground.
+    std::optional<float> needed_rise(const Sole& sole, const Foot& foot, const Vec3& ahead) const {
+        std::optional<float> rise;
+        for (const SolePoint& part : sole.parts) {
+            const Vec3 place = place_of(sole, part, model_);
+            const Vec3 tilted = foot.joints.end + foot.tilt * (place - foot.joints.end);
+            const auto look = [&](const Vec3& at) {
+                const std::optional<GroundPoint> found = below(at);
+                if (!found) return;
+                const float needed = (found->height - floor_height_) / size_ + (place - tilted).dot(up_);
+                rise = rise ? std::max(*rise, needed) : needed;
+            };
+            const Vec3 now = dendraxis::apply(placement_, tilted);
+            look(now);
+            if (!ahead.isZero()) look(now + ahead);
+        }
+        return rise;
+    }
+
+    // The hub goes with the lowest foot; a lifted one has room to spare.
+    template <class Counts>
+    float lowest_rise(const Counts& counts) const {
+        float lowest = 1e30f;
+        float least_spare = 1e30f;
+        for (std::size_t i = 0; i < legs().size(); ++i) {
+            const Foot& foot = feet_[i];
+            if (!counts(legs()[i]) || foot.stands < 0.01f) continue;
+            const float spare =
+                foot.stands * std::clamp(2.0f * foot.clearance, 0.0f, 0.5f * self_.leg_length_);
+            lowest = std::min(lowest, foot.rise + spare);
+            least_spare = std::min(least_spare, spare);
+        }
+        return lowest < 1e29f ? lowest - least_spare : 0.0f;
+    }
+
+    void follow_feet() {
+        float hub = lowest_rise([](const Leg&) { return true; });
+        float pitch = 0.0f;
+        pivot_ = head_of(chart_.hub, model_);
+        if (self_.wheelbase_ > 0.0f) {
+            const float front = lowest_rise([](const Leg& leg) { return leg.front; });
+            const float hind = lowest_rise([](const Leg& leg) { return !leg.front; });
+            hub = 0.5f * (front + hind);
+            pitch = std::atan((front - hind) / self_.wheelbase_);
+            // Between the hips of all legs, so that front and hind go as far up and down.
+            pivot_.setZero();
+            for (std::size_t i = 0; i < legs().size(); ++i)
+                pivot_ += feet_[i].joints.root / static_cast<float>(legs().size());
+        }
+        ease(state_.hub, hub, settle_, options_.hub_seconds);
+        ease(state_.pitch, pitch, settle_, options_.hub_seconds);
+        turn_ = Quat(Eigen::AngleAxisf(-state_.pitch.value, left_));
+    }
+
+    Vec3 carried(const Vec3& place) const {
+        return pivot_ + turn_ * (place - pivot_) + state_.hub.value * up_;
+    }
+
+    bool differs() const {
+        bool any = std::abs(state_.hub.value) > 1e-6f || std::abs(state_.pitch.value) > 1e-6f;
+        for (std::size_t i = 0; i < legs().size(); ++i)
+            any = any || std::abs(feet_[i].rise) > 1e-6f || feet_[i].tilt.vec().norm() > 1e-6f;
+        return any;
+    }
+
+    void lay_on_pose() {
+        const auto hub = static_cast<std::size_t>(chart_.hub);
+        const int parent = chart_.skeleton.parent(chart_.hub);
+        const Transform above =
+            parent == k_no_bone ? chart_.skeleton.above() : model_[static_cast<std::size_t>(parent)];
+        pose_[hub].rotation = (above.rotation.conjugate() * turn_ * model_[hub].rotation).normalized();
+        pose_[hub].translation = dendraxis::apply(inverse(above), carried(model_[hub].translation));
+        to_model_space(chart_.skeleton, pose_, model_);
+        for (std::size_t i = 0; i < legs().size(); ++i) {
+            const Foot& foot = feet_[i];
+            // A foot without ground goes where the body takes it.
+            const Vec3 free = carried(foot.joints.end);
+            const Vec3 on_ground = foot.joints.end + foot.rise * up_;
+            LimbGoal goal;
+            goal.target = free + foot.stands * (on_ground - free);
+            goal.turn_end = true;
+            goal.orientation = foot.tilt * Quat::Identity().slerp(1.0f - foot.stands, turn_) * foot.clip_turn;
+            reach(chart_.skeleton, legs()[i].limb, goal, model_, pose_);
+            keep_ankle_in_range(legs()[i], foot, goal);
+        }
+    }
+
+    // What the ground asks of an ankle beyond its range (and beyond the clip's own) is taken back: the heel
+    // lifts. The foot then stands on what is lowest of it.
+    void keep_ankle_in_range(const Leg& leg, const Foot& foot, LimbGoal goal) {
+        const auto bone = static_cast<std::size_t>(leg.limb.bones[2]);
+        const Sole& sole = chart_.shape.soles[leg.sole];
+        const Vec3 normal = foot.tilt * up_;
+        const auto lowest = [&](const Quat& orientation) {
+            float least = 1e30f;
+            for (const SolePoint& part : sole.parts)
+                least = std::min(least, normal.dot(orientation * part.on_foot));
+            return least;
+        };
+        for (int round = 0; leg.ranged && round < k_ankle_rounds; ++round) {
+            const Quat turn = leg.frame.turn(pose_[bone].rotation);
+            const float whole = overshoot(leg.range, turn);
+            const float beyond = whole - foot.own_beyond;
+            if (beyond <= 1e-4f) return;
+            const Quat kept = leg.frame.local(turn.slerp(beyond / whole, limited(leg.range, turn)));
+            const Quat shin = goal.orientation * pose_[bone].rotation.conjugate();
+            const Quat orientation = (shin * kept).normalized();
+            goal.target += (lowest(goal.orientation) - lowest(orientation)) / normal.dot(up_) * up_;
+            goal.orientation = orientation;
+            reach(chart_.skeleton, leg.limb, goal, model_, pose_);
+        }
+    }
+
+    const GroundAdaptation& self_;
+    const Chart& chart_;
+    std::span<Transform> pose_;
+    std::span<Transform> model_;
+    const Transform& placement_;
+    const Ground& ground_;
+    float seconds_;
+    float settle_;
+    GroundState& state_;
+    const GroundOptions& options_;
+    Vec3 up_;
+    Vec3 left_;
+    Vec3 world_up_;
+    float size_;
+    float floor_height_;
+    float strength_ = 0.0f;
+    Vec3 pivot_ = Vec3::Zero();
+    Quat turn_ = Quat::Identity();
+    std::array<Foot, GroundState::k_most_feet> feet_;
 };
 
 GroundAdaptation::GroundAdaptation(const Chart& chart) : chart_(chart) {
@@ -91,34 +327,6 @@ GroundAdaptation::GroundAdaptation(const Chart& chart) : chart_(chart) {
     }
 }
 
-// What the ground asks of an ankle beyond its range (and beyond the clip's own) is taken back: the heel
-// lifts. The foot then stands on what is lowest of it.
-void GroundAdaptation::keep_ankle_in_range(const Leg& leg, float own_beyond, const Vec3& normal,
-                                           LimbGoal goal, std::span<const Transform> model,
-                                           std::span<Transform> pose) const {
-    const auto foot = static_cast<std::size_t>(leg.limb.bones[2]);
-    const Sole& sole = chart_.shape.soles[leg.sole];
-    const auto lowest = [&](const Quat& orientation) {
-        float least = 1e30f;
-        for (const SolePoint& part : sole.parts)
-            least = std::min(least, normal.dot(orientation * part.on_foot));
-        return least;
-    };
-    for (int round = 0; leg.ranged && round < 8; ++round) {
-        const Quat turn = leg.frame.turn(pose[foot].rotation);
-        const float beyond = overshoot(leg.range, turn) - own_beyond;
-        if (beyond <= 1e-4f) return;
-        const Quat inside = limited(leg.range, turn);
-        const float whole = beyond + own_beyond;
-        const Quat kept = leg.frame.local(turn.slerp(beyond / whole, inside));
-        const Quat shin = goal.orientation * pose[foot].rotation.conjugate();
-        const Quat orientation = (shin * kept).normalized();
-        goal.target += (lowest(goal.orientation) - lowest(orientation)) / normal.dot(chart_.up) * chart_.up;
-        goal.orientation = orientation;
-        reach(chart_.skeleton, leg.limb, goal, model, pose);
-    }
-}
-
 void GroundAdaptation::apply(std::span<Transform> pose, const Transform& placement, const Ground& ground,
                              float seconds, GroundState& state, Workspace& workspace,
                              const GroundOptions& options) const {
@@ -126,166 +334,11 @@ void GroundAdaptation::apply(std::span<Transform> pose, const Transform& placeme
         state = {};
         return;
     }
-    pose = pose.first(chart_.skeleton.size());
-    seconds = std::isfinite(seconds) ? std::clamp(seconds, 0.0f, 0.5f) : 0.0f;
     workspace.model.resize(chart_.skeleton.size());
-    const std::span<Transform> model = workspace.model;
-    to_model_space(chart_.skeleton, pose, model);
-    const Vec3 up = chart_.up;
-    const Vec3 world_up = placement.rotation * up;
-    const Vec3 left = up.cross(chart_.facing);
-    const float size = placement.scale.x();
-    const float floor_height = dendraxis::apply(placement, chart_.floor * up).dot(world_up);
-    const float settle = state.started ? seconds : 10.0f;
-
-    // How fast the body goes over the floor decides how much is adapted.
-    const Vec3 body = dendraxis::apply(placement, head_of(chart_.hub, model));
-    if (state.started && seconds > 0.0f) {
-        const Vec3 moved = body - state.body;
-        const float now = (moved - world_up * moved.dot(world_up)).norm() / seconds;
-        state.speed += (1.0f - std::exp(-seconds / k_speed_seconds)) * (now - state.speed);
-    }
-    state.body = body;
-    const float legs_a_second = state.speed / std::max(1e-6f, size * leg_length_);
-    const float strength = std::min(options.strength, 1.0f) *
-                           (1.0f - smooth_step((legs_a_second - options.full_below) /
-                                               std::max(1e-3f, options.none_above - options.full_below)));
-
-    Step step;
-    for (std::size_t i = 0; i < legs_.size(); ++i) {
-        const Sole& sole = chart_.shape.soles[legs_[i].sole];
-        Step::Foot& foot = step.feet[i];
-        GroundState::Foot& kept = state.feet[i];
-        foot.joints = joints_of(legs_[i].limb.bones, model);
-        foot.clearance = lowest_of(sole, model, up) - chart_.floor;
-        const Vec3 ball = dendraxis::apply(placement, place_of(sole, sole.parts[k_ball], model));
-        const Vec3 velocity =
-            state.started && seconds > 0.0f ? Vec3((ball - kept.place) / seconds) : Vec3(Vec3::Zero());
-        kept.place = ball;
-        const float reach = options.most_step * leg_length_ * size;
-        const auto below = [&](const Vec3& place) -> std::optional<GroundPoint> {
-            // Asked from the floor's height: the clip's own height over it does not count.
-            Vec3 on_floor = place + world_up * (floor_height - place.dot(world_up));
-            std::optional<GroundPoint> found = ground(on_floor);
-            if (found && (!std::isfinite(found->height) || std::abs(found->height - floor_height) > reach ||
-                          !found->normal.allFinite() || found->normal.dot(world_up) < 0.1f))
-                found.reset();
-            return found;
-        };
-        const bool in_the_air = foot.clearance > k_in_the_air * leg_length_;
-        const Vec3 ahead = in_the_air ? Vec3(k_look_ahead * velocity) : Vec3(Vec3::Zero());
-        const std::optional<GroundPoint> middle = below(ball + ahead);
-        float slope_forward = 0.0f;
-        float slope_left = 0.0f;
-        if (middle) {
-            const Vec3 normal = placement.rotation.conjugate() * middle->normal;
-            slope_forward = -normal.dot(chart_.facing) / normal.dot(up);
-            slope_left = -normal.dot(left) / normal.dot(up);
-        }
-        ease(kept.tilt[0], softly_within(std::atan(slope_forward), options.most_tilt), settle,
-             options.foot_seconds);
-        ease(kept.tilt[1], softly_within(std::atan(slope_left), options.most_tilt), settle,
-             options.foot_seconds);
-        ease(kept.stands, middle ? 1.0f : 0.0f, settle, options.foot_seconds);
-        foot.stands = strength * std::clamp(kept.stands.value, 0.0f, 1.0f);
-        const Vec3 tilted(kept.tilt[0].value, kept.tilt[1].value, 0.0f);
-        const Vec3 axis = foot.stands * (tilted.y() * chart_.facing - tilted.x() * left);
-        // Rising forward turns the toes up: about the left axis, backward.
-        foot.tilt =
-            axis.norm() > 1e-7f ? Quat(Eigen::AngleAxisf(axis.norm(), axis.normalized())) : Quat::Identity();
-        float rise = 0.0f;
-        bool found = false;
-        for (const SolePoint& part : sole.parts) {
-            const Vec3 place = place_of(sole, part, model);
-            const Vec3 turned = foot.joints.end + foot.tilt * (place - foot.joints.end);
-            for (const Vec3& look : {Vec3(Vec3::Zero()), ahead}) {
-                const std::optional<GroundPoint> at = below(dendraxis::apply(placement, turned) + look);
-                if (!at) continue;
-                const float ground_rise = (at->height - floor_height) / size;
-                const float needed = ground_rise + place.dot(up) - turned.dot(up);
-                rise = found ? std::max(rise, needed) : needed;
-                found = true;
-                if (!in_the_air) break;
-            }
-        }
-        if (middle) kept.rise.value += middle->rising * seconds / size;
-        if (found) ease(kept.rise, rise, settle, options.foot_seconds);
-        foot.rise = foot.stands * kept.rise.value;
-    }
-
-    // The hub goes with the lowest foot; a lifted one has room to spare.
-    const auto lowest_rise = [&](bool front, bool all) {
-        float lowest = 1e30f;
-        float least_spare = 1e30f;
-        for (std::size_t i = 0; i < legs_.size(); ++i) {
-            const Step::Foot& foot = step.feet[i];
-            if ((!all && legs_[i].front != front) || foot.stands < 0.01f) continue;
-            const float spare = foot.stands * std::clamp(2.0f * foot.clearance, 0.0f, 0.5f * leg_length_);
-            lowest = std::min(lowest, foot.rise + spare);
-            least_spare = std::min(least_spare, spare);
-        }
-        return lowest < 1e29f ? lowest - least_spare : 0.0f;
-    };
-    float hub = 0.0f;
-    float pitch = 0.0f;
-    if (wheelbase_ > 0.0f) {
-        const float front = lowest_rise(true, false);
-        const float hind = lowest_rise(false, false);
-        hub = 0.5f * (front + hind);
-        pitch = std::atan((front - hind) / wheelbase_);
-    } else {
-        hub = lowest_rise(false, true);
-    }
-    ease(state.hub, hub, settle, options.hub_seconds);
-    ease(state.pitch, pitch, settle, options.hub_seconds);
-    state.started = true;
-
-    const Quat turn(Eigen::AngleAxisf(-state.pitch.value, left));
-    Vec3 pivot = head_of(chart_.hub, model);
-    if (wheelbase_ > 0.0f) {
-        // Between the hips of all legs, so that front and hind go as far up and down.
-        pivot.setZero();
-        for (std::size_t i = 0; i < legs_.size(); ++i)
-            pivot += step.feet[i].joints.root / static_cast<float>(legs_.size());
-    }
-    const auto carried = [&](const Vec3& place) {
-        return Vec3(pivot + turn * (place - pivot) + state.hub.value * up);
-    };
-    const bool moves = std::abs(state.hub.value) > 1e-6f || std::abs(state.pitch.value) > 1e-6f;
-    bool any = moves;
-    for (std::size_t i = 0; i < legs_.size(); ++i) {
-        const Step::Foot& foot = step.feet[i];
-        any = any || std::abs(foot.rise) > 1e-6f || foot.tilt.vec().norm() > 1e-6f;
-    }
-    if (!any) return;
-    const auto hub_bone = static_cast<std::size_t>(chart_.hub);
-    const int hub_parent = chart_.skeleton.parent(chart_.hub);
-    const Transform above =
-        hub_parent == k_no_bone ? chart_.skeleton.above() : model[static_cast<std::size_t>(hub_parent)];
-    if (moves) {
-        pose[hub_bone].rotation = (above.rotation.conjugate() * turn * model[hub_bone].rotation).normalized();
-        pose[hub_bone].translation = dendraxis::apply(inverse(above), carried(model[hub_bone].translation));
-    }
-    std::array<Quat, GroundState::k_most_feet> clip_turns;
-    std::array<float, GroundState::k_most_feet> own_beyond{};
-    for (std::size_t i = 0; i < legs_.size(); ++i) {
-        const auto foot = static_cast<std::size_t>(legs_[i].limb.bones[2]);
-        clip_turns[i] = model[foot].rotation;
-        own_beyond[i] = overshoot(legs_[i].range, legs_[i].frame.turn(pose[foot].rotation));
-    }
-    to_model_space(chart_.skeleton, pose, model);
-    for (std::size_t i = 0; i < legs_.size(); ++i) {
-        const Step::Foot& foot = step.feet[i];
-        // A foot without ground goes where the body takes it.
-        const Vec3 free = carried(foot.joints.end);
-        const Vec3 on_ground = foot.joints.end + foot.rise * up;
-        LimbGoal goal;
-        goal.target = free + foot.stands * (on_ground - free);
-        goal.turn_end = true;
-        goal.orientation = (foot.tilt * Quat::Identity().slerp(1.0f - foot.stands, turn)) * clip_turns[i];
-        reach(chart_.skeleton, legs_[i].limb, goal, model, pose);
-        keep_ankle_in_range(legs_[i], own_beyond[i], foot.tilt * up, goal, model, pose);
-    }
+    seconds = std::isfinite(seconds) ? std::clamp(seconds, 0.0f, 0.5f) : 0.0f;
+    Step(*this, pose.first(chart_.skeleton.size()), workspace.model, placement, ground, seconds, state,
+         options)
+        .run();
 }
 
 }  // namespace dendraxis

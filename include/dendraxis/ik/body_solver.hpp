@@ -94,7 +94,10 @@ class BodySolver {
     const Skeleton& skeleton() const noexcept { return skeleton_; }
     int hub() const noexcept { return hub_; }
 
-    /// A range as the solver uses it.
+ private:
+    friend class Solve;
+
+    // A range as the solver uses it.
     struct Limit {
         Quat from_upright;
         Quat undo_rest;
@@ -104,7 +107,6 @@ class BodySolver {
     };
     const Limit& limit_of(int joint) const { return limits_[static_cast<std::size_t>(joint)]; }
 
- private:
     Skeleton skeleton_;
     std::vector<SolverJoint> joints_;
     std::vector<Limit> limits_;  // by joint

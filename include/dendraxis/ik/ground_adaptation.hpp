@@ -72,10 +72,7 @@ class GroundAdaptation {
         Range range;  // of the foot
         JointFrame frame;
     };
-    struct Step;
-
-    void keep_ankle_in_range(const Leg& leg, float own_beyond, const Vec3& normal, LimbGoal goal,
-                             std::span<const Transform> model, std::span<Transform> pose) const;
+    class Step;
 
     Chart chart_;
     std::vector<Leg> legs_;
