@@ -18,7 +18,7 @@ namespace {
 constexpr float k_least_damping = 1e-5f;  // of the square of the size
 constexpr float k_error_damping = 0.1f;   // of the square of the error
 constexpr float k_longest_step = 0.7f;    // radians, of any joint
-constexpr float k_at_limit = 0.02f;       // how easily a joint at its limit still turns
+constexpr float k_at_limit = 0.02f;       // of its axes' lengths: what a joint at its limit still counts
 constexpr float k_slow = 0.98f;           // of the squared error: a step that leaves more has hardly helped
 constexpr float k_loosen = 0.3f;          // of the way to the middle of a range
 constexpr int k_most_loosenings = 4;
@@ -66,6 +66,11 @@ SolveReport Solve::run() {
         error = best;
     }
     write_back();
+    // What was asked counts, not what it was drawn to.
+    for (const Goal& goal : goals()) {
+        if (goal.place_task >= 0)
+            error.place = std::max(error.place, (goal.asked - point_of(goal, false)).norm());
+    }
     report.worst_place = error.place;
     report.worst_turn = error.turn;
     report.reached = is_reached(error);

@@ -12,7 +12,7 @@ namespace {
 
 constexpr float k_radian = 0.25f;      // of the size: an error of one radian counts as much
 constexpr float k_priority = 0.01f;    // what each further priority counts of the one before
-constexpr float k_soft_from = 0.995f;  // of a way's length, from where on its reach is eased
+constexpr float k_soft_from = 0.9985f;  // of a way's length, from where on its reach is eased
 constexpr float k_nudge = 0.08f;       // radians
 
 }  // namespace
@@ -83,7 +83,7 @@ void Solve::add_goal(const Effector& effector) {
         goal.turn_task = tasks_++;
         goal.turn_weight = counts * effector.turn_weight;
     }
-    goal.target = effector.target - origin_;
+    goal.asked = goal.target = effector.target - origin_;
     goal.index = static_cast<unsigned>(goals_);
     for (int n = goal.node; n >= 0; n = nodes_[static_cast<std::size_t>(n)].above) {
         Node& node = nodes_[static_cast<std::size_t>(n)];

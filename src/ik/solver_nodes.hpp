@@ -70,6 +70,7 @@ struct Goal {
     int turn_task = -1;
     float place_weight = 0.0f;
     float turn_weight = 0.0f;
+    Vec3 asked = Vec3::Zero();   // from the origin of the solve
     Vec3 target = Vec3::Zero();  // from the origin of the solve
     struct State {
         Vec3 point = Vec3::Zero();

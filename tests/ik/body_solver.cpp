@@ -164,12 +164,15 @@ TEST_CASE("what is out of reach is neared as far as it goes, without a jump") {
         Effector tip;
         tip.bone = 10;
         tip.target = distance * Vec3(1, 1, 0.2f).normalized();
-        solver.solve({&tip, 1}, pose, workspace);
+        const SolveReport report = solver.solve({&tip, 1}, pose, workspace);
+        CHECK(report.reached == (distance < 0.996f));
+        CHECK(report.worst_place ==
+              doctest::Approx((tip_of(skeleton, pose, 10) - tip.target).norm()).epsilon(0.01));
         CHECK((tip_of(skeleton, pose, 10) - tip.target).norm() < std::max(0.0f, distance - 1.0f) + 0.012f);
         float jump = 0.0f;
         for (std::size_t b = 0; !before.empty() && b < 10; ++b)
             jump = std::max(jump, angle_between(before[b].rotation, pose[b].rotation));
-        CHECK(jump < 0.15f);
+        CHECK(jump < 0.2f);  // near full stretch 5 mm are ten degrees of each joint
         before = pose;
     }
 }
