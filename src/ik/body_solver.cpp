@@ -129,8 +129,11 @@ Errors Solve::errors(bool of_new) {
 // axis that may hardly turn is no way out.
 void Solve::find_freedom(Node& node) const {
     const SolverJoint* joint = joint_at(node);
+    const bool ranged = options_.ranges && joint->ranged;
+    node.even_ease = ranged || turns_asked_ ? -1.0f : 1.0f - joint->stiffness;
+    if (node.even_ease >= 0.0f) return;
     const float ease = std::sqrt(1.0f - joint->stiffness);
-    if (!options_.ranges || !joint->ranged) {
+    if (!ranged) {
         node.free = {Four{ease}, Four{0.0f, ease}, Four{0.0f, 0.0f, ease}};
         return;
     }
@@ -151,13 +154,17 @@ void Solve::fill_system(float damping) {
         node.first_effect = node.last_effect = count;
         if (node.joint < 0 || node.goals == 0) continue;
         find_freedom(node);
+        const bool even = node.even_ease >= 0.0f;
         for (const Goal& goal : goals()) {
             if ((node.goals >> goal.index & 1u) == 0) continue;
             if (goal.place_task >= 0) {
                 const Four arm = four(goal.now.point - node.place);
-                work_.effects[count++] = {
-                    goal.place_task,
-                    {crossed(node.free[0], arm), crossed(node.free[1], arm), crossed(node.free[2], arm)}};
+                Effect& effect = work_.effects[count++];
+                effect.task = goal.place_task;
+                if (even)
+                    effect.by[0] = arm;
+                else
+                    for (std::size_t k = 0; k < 3; ++k) effect.by[k] = crossed(node.free[k], arm);
             }
             if (goal.turn_task >= 0)
                 work_.effects[count++] = {
@@ -183,7 +190,11 @@ void Solve::add_effects(const Node& node) {
     const std::span<const Effect> effects = effects_of(node);
     for (std::size_t i = 0; i < effects.size(); ++i) {
         for (std::size_t j = 0; j <= i; ++j)
-            system_.add(effects[i].task, effects[j].task, effects[i].by, effects[j].by);
+            if (node.even_ease >= 0.0f)
+                system_.add_even(effects[i].task, effects[j].task, effects[i].by[0], effects[j].by[0],
+                                 node.even_ease);
+            else
+                system_.add(effects[i].task, effects[j].task, effects[i].by, effects[j].by);
     }
 }
 
@@ -206,6 +217,10 @@ void Solve::step(const Errors& error, float caution) {
         Four omega{};
         for (const Effect& effect : effects_of(node)) {
             const Four answer = system_.answer(effect.task);
+            if (node.even_ease >= 0.0f) {
+                omega += node.even_ease * crossed(effect.by[0], answer);
+                continue;
+            }
             for (std::size_t k = 0; k < 3; ++k) omega += dotted(effect.by[k], answer) * node.free[k];
         }
         node.omega = three(omega);

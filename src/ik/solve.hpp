@@ -78,6 +78,7 @@ class Solve {
     std::array<Goal, BodySolver::k_most_effectors> goal_;
     int goals_ = 0;
     int tasks_ = 0;
+    bool turns_asked_ = false;  // whether any effector has an orientation
     TaskSystem system_;
 };
 

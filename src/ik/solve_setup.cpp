@@ -10,10 +10,10 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_radian = 0.25f;      // of the size: an error of one radian counts as much
-constexpr float k_priority = 0.01f;    // what each further priority counts of the one before
+constexpr float k_radian = 0.25f;       // of the size: an error of one radian counts as much
+constexpr float k_priority = 0.01f;     // what each further priority counts of the one before
 constexpr float k_soft_from = 0.9985f;  // of a way's length, from where on its reach is eased
-constexpr float k_nudge = 0.08f;       // radians
+constexpr float k_nudge = 0.08f;        // radians
 
 }  // namespace
 
@@ -81,6 +81,7 @@ void Solve::add_goal(const Effector& effector) {
     }
     if (turns) {
         goal.turn_task = tasks_++;
+        turns_asked_ = true;
         goal.turn_weight = counts * effector.turn_weight;
     }
     goal.asked = goal.target = effector.target - origin_;

@@ -25,11 +25,12 @@ struct Node {
     std::size_t first_effect = 0;
     std::size_t last_effect = 0;
     float own_beyond = -1.0f;  // radians out of its range in the pose that is solved; below 0: not known
+    float even_ease = -1.0f;   // it turns about all axes with this ease and moves places alone; below 0: else
     bool at_limit = false;
     bool limited_now = false;  // by this step
 };
 
-// What turning a node does to a task.
+// What turning a node does to a task; of an even node, where the place stands from it, in `by[0]`.
 struct Effect {
     int task = 0;
     Effects by;
@@ -41,17 +42,32 @@ inline Quat small_turn(const Vec3& v) {
     return Quat(scale, 0.5f * scale * v.x(), 0.5f * scale * v.y(), 0.5f * scale * v.z());
 }
 
-// Written out: the library's own product is a call.
-inline Quat product(const Quat& a, const Quat& b) {
-    return Quat(a.w() * b.w() - a.x() * b.x() - a.y() * b.y() - a.z() * b.z(),
-                a.w() * b.x() + a.x() * b.w() + a.y() * b.z() - a.z() * b.y(),
-                a.w() * b.y() + a.y() * b.w() + a.z() * b.x() - a.x() * b.z(),
-                a.w() * b.z() + a.z() * b.w() + a.x() * b.y() - a.y() * b.x());
+// In vectors of four: the library's own product is a call.
+inline Four four(const Quat& q) {
+    Four values;
+    std::memcpy(&values, q.coeffs().data(), sizeof(values));
+    return values;
+}
+
+inline Quat product(const Quat& left, const Quat& right) {
+    const Four a = four(left);
+    const Four b = four(right);
+    const Four x = a[0] * __builtin_shufflevector(b, b, 3, 2, 1, 0);
+    const Four y = a[1] * __builtin_shufflevector(b, b, 2, 3, 0, 1);
+    const Four z = a[2] * __builtin_shufflevector(b, b, 1, 0, 3, 2);
+    const Four result = a[3] * b + x * Four{1.0f, -1.0f, 1.0f, -1.0f} + y * Four{1.0f, 1.0f, -1.0f, -1.0f} +
+                        z * Four{-1.0f, 1.0f, 1.0f, -1.0f};
+    Quat out;
+    std::memcpy(out.coeffs().data(), &result, sizeof(result));
+    return out;
 }
 
 inline Vec3 rotated(const Quat& q, const Vec3& v) {
-    const Vec3 twice = 2.0f * q.vec().cross(v);
-    return v + q.w() * twice + q.vec().cross(twice);
+    const Four axis = four(q);
+    const Four point = four(v);
+    const Four once = crossed(axis, point);
+    const Four twice = once + once;
+    return three(point + axis[3] * twice + crossed(axis, twice));
 }
 
 inline Quat middle_of(const Range& range) {

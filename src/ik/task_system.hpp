@@ -48,12 +48,25 @@ class TaskSystem {
 
     /// Adds `a` times the transpose of `b` at tasks `i` and `j`, `i` not above `j`.
     void add(int i, int j, const Effects& a, const Effects& b) {
-        for (int row = 0; row < 3; ++row) {
-            float* out = at(3 * j + row, 3 * i);
-            Four sum = read(out);
-            for (std::size_t k = 0; k < 3; ++k) sum += a[k] * b[k][row];
-            write(out, sum);
-        }
+        float* out = at(3 * j, 3 * i);
+        write(out, read(out) + b[0][0] * a[0] + b[1][0] * a[1] + b[2][0] * a[2]);
+        out += k_stride;
+        write(out, read(out) + b[0][1] * a[0] + b[1][1] * a[1] + b[2][1] * a[2]);
+        out += k_stride;
+        write(out, read(out) + b[0][2] * a[0] + b[1][2] * a[1] + b[2][2] * a[2]);
+    }
+
+    /// The same for a joint that turns about all axes with this ease, and places that stand at `a` and `b`
+    /// from it: (a.b) 1 - b a', which is the product of the two cross matrices.
+    void add_even(int i, int j, const Four& a, const Four& b, float ease) {
+        const float along = ease * dotted(a, b);
+        const Four eased = ease * b;
+        float* first = at(3 * j, 3 * i);
+        write(first, read(first) + Four{along} - a[0] * eased);
+        float* second = first + k_stride;
+        write(second, read(second) + Four{0.0f, along} - a[1] * eased);
+        float* third = second + k_stride;
+        write(third, read(third) + Four{0.0f, 0.0f, along} - a[2] * eased);
     }
 
     void damp(int task, float by) {
