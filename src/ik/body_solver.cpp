@@ -34,6 +34,7 @@ SolveReport Solve::run() {
     }
     draw_targets_near();
     unfold_straight_chains();
+    one_chain_ = is_one_chain();
     Errors error = errors(false);
     Errors best = error;
     float caution = 1.0f;
@@ -209,10 +210,46 @@ void Solve::add_hub() {
     }
 }
 
-void Solve::step(const Errors& error, float caution) {
-    fill_system(caution * (k_least_damping * size_ * size_ + k_error_damping * error.weighted));
-    system_.solve();
-    float longest = 0.0f;
+// One place and joints that turn as easily about all axes, which most chains are: the system is three by
+// three, and what `fill_system` makes of it can be written down.
+bool Solve::is_one_chain() const {
+    if (goals_ != 1 || turns_asked_ || hub_ease_ > 0.0f) return false;
+    return std::none_of(nodes_.begin(), nodes_.end(), [&](const Node& node) {
+        return node.joint >= 0 && options_.ranges && joint_at(node)->ranged;
+    });
+}
+
+void Solve::turn_one_chain(float damping) {
+    const Goal& goal = goal_[0];
+    const Four point = four(goal.now.point);
+    float along = damping / goal.place_weight;
+    Effects rows{};  // of the arms' products
+    for (Node& node : nodes_) {
+        if (node.joint < 0) continue;
+        const float ease = 1.0f - joint_at(node)->stiffness;
+        const Four arm = point - four(node.place);
+        const Four eased = ease * arm;
+        along += dotted(arm, eased);
+        rows[0] += eased[0] * arm;
+        rows[1] += eased[1] * arm;
+        rows[2] += eased[2] * arm;
+    }
+    rows[0] = Four{along} - rows[0];
+    rows[1] = Four{0.0f, along} - rows[1];
+    rows[2] = Four{0.0f, 0.0f, along} - rows[2];
+    // The inverse of a symmetric matrix has the cross products of its rows as rows.
+    const Four first = crossed(rows[1], rows[2]);
+    const Vec3& error = goal.now.place_error;
+    const Four answer =
+        (error.x() * first + error.y() * crossed(rows[2], rows[0]) + error.z() * crossed(rows[0], rows[1])) /
+        dotted(rows[0], first);
+    for (Node& node : nodes_) {
+        const float ease = node.joint < 0 ? 0.0f : 1.0f - joint_at(node)->stiffness;
+        node.omega = three(ease * crossed(point - four(node.place), answer));
+    }
+}
+
+void Solve::turn_joints() {
     for (Node& node : nodes_) {
         Four omega{};
         for (const Effect& effect : effects_of(node)) {
@@ -224,8 +261,20 @@ void Solve::step(const Errors& error, float caution) {
             for (std::size_t k = 0; k < 3; ++k) omega += dotted(effect.by[k], answer) * node.free[k];
         }
         node.omega = three(omega);
-        longest = std::max(longest, node.omega.squaredNorm());
     }
+}
+
+void Solve::step(const Errors& error, float caution) {
+    const float damping = caution * (k_least_damping * size_ * size_ + k_error_damping * error.weighted);
+    if (one_chain_) {
+        turn_one_chain(damping);
+    } else {
+        fill_system(damping);
+        system_.solve();
+        turn_joints();
+    }
+    float longest = 0.0f;
+    for (const Node& node : nodes_) longest = std::max(longest, node.omega.squaredNorm());
     Vec3 hub_move = Vec3::Zero();
     for (const Goal& goal : goals()) {
         if (goal.moves_with_hub && goal.place_task >= 0)

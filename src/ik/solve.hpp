@@ -56,6 +56,9 @@ class Solve {
     }
     void add_effects(const Node& node);
     void add_hub();
+    bool is_one_chain() const;
+    void turn_one_chain(float damping);
+    void turn_joints();
     void step(const Errors& error, float caution);
     void advance(const Vec3& hub_move);
     Quat kept_in_range(Node& node, const SolverJoint& joint, const BodySolver::Limit& limit,
@@ -78,6 +81,7 @@ class Solve {
     std::array<Goal, BodySolver::k_most_effectors> goal_;
     int goals_ = 0;
     int tasks_ = 0;
+    bool one_chain_ = false;
     bool turns_asked_ = false;  // whether any effector has an orientation
     TaskSystem system_;
 };
