@@ -3,6 +3,7 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/ik/aim.hpp>
+#include <dendraxis/ik/limb.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -10,6 +11,8 @@
 
 namespace dendraxis {
 namespace {
+
+constexpr float k_straight = 0.97f;  // of the arm's length
 
 // A direction as angles: sideways about up, then upward.
 struct Heading {
@@ -38,6 +41,21 @@ float softly_within(float angle, float most) {
     return std::copysign(start + over / std::sqrt(1.0f + y * y), angle);
 }
 
+// A pointing arm is nearly straight: its hand is brought out along the line that it points.
+void straighten(const Skeleton& skeleton, const Aim& aim, float weight, std::span<Transform> local,
+                std::span<Transform> model) {
+    if (aim.arm[0] == k_no_bone) return;
+    const LimbJoints joints = joints_of(aim.arm, model);
+    const Vec3 way = joints.end - joints.root;
+    const float now = way.norm();
+    const float straight =
+        k_straight * ((joints.middle - joints.root).norm() + (joints.end - joints.middle).norm());
+    if (now < 1e-6f || now >= straight) return;
+    const Vec3 target = joints.root + way * ((now + weight * (straight - now)) / now);
+    turn_limb(skeleton, aim.arm, solve_two_bone(joints, target), nullptr, model, local);
+    to_model_space(skeleton, local, model);
+}
+
 float wrapped(float angle) {
     return std::remainder(angle, 6.28318531f);
 }
@@ -53,6 +71,14 @@ const Chain& chain_named(const Chart& chart, std::string_view name) {
 
 }  // namespace
 
+Look look_of(const Aim& aim, std::span<const Transform> model) noexcept {
+    const Transform& last = model[static_cast<std::size_t>(aim.bones.back().bone)];
+    if (aim.arm[0] == k_no_bone)
+        return {last.translation + last.rotation * aim.origin, last.rotation * aim.direction};
+    const Vec3 shoulder = head_of(aim.arm[0], model);
+    return {shoulder, (head_of(aim.arm[2], model) - shoulder).stableNormalized()};
+}
+
 Aim aim_of(const Chart& chart, std::string_view name) {
     const Chain& chain = chain_named(chart, name);
     const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
@@ -66,9 +92,7 @@ Aim aim_of(const Chart& chart, std::string_view name) {
     if (name.starts_with("arm.")) {
         add(chart.find("shoulder" + std::string(name.substr(3))), 0.15f);
         aim.bones.push_back({chain.bones.front(), 1.0f});
-        const Vec3 along = rest[static_cast<std::size_t>(chain.bones.back())].translation -
-                           rest[static_cast<std::size_t>(chain.bones.front())].translation;
-        if (along.norm() > 1e-6f) way = along.normalized();
+        if (chain.bones.size() >= 3) aim.arm = {chain.bones[0], chain.bones[1], chain.bones.back()};
         aim.most_sideways = 2.2f;
         aim.most_upward = 1.9f;
     } else {
@@ -96,9 +120,8 @@ void apply_aim(const Skeleton& skeleton, const Aim& aim, const Vec3& target, flo
         return;
     }
     to_model_space(skeleton, local, model);
-    const auto last = static_cast<std::size_t>(aim.bones.back().bone);
-    const auto look = [&] { return Vec3(model[last].rotation * aim.direction); };
-    const auto eye = [&] { return Vec3(model[last].translation + model[last].rotation * aim.origin); };
+    const auto look = [&] { return look_of(aim, model).way; };
+    const auto eye = [&] { return look_of(aim, model).from; };
     // All angles are from where the pose looks by itself.
     const Vec3 before = look();
     Vec3 ahead = before - aim.up * aim.up.dot(before);
@@ -133,6 +156,7 @@ void apply_aim(const Skeleton& skeleton, const Aim& aim, const Vec3& target, flo
         local[b].rotation = (above.conjugate() * turn * above * local[b].rotation).normalized();
         to_model_space(skeleton, local, model);
     }
+    straighten(skeleton, aim, state.weight, local, model);
 }
 
 }  // namespace dendraxis

@@ -106,9 +106,8 @@ class ClipSolver {
     }
 
     float missed(const NamedAim& named) const {
-        const Transform& last = model_[static_cast<std::size_t>(named.aim.bones.back().bone)];
-        const Vec3 eye = last.translation + last.rotation * named.aim.origin;
-        const Quat miss = shortest_arc(last.rotation * named.aim.direction, named.target - eye);
+        const Look look = look_of(named.aim, model_);
+        const Quat miss = shortest_arc(look.way, named.target - look.from);
         return rotation_vector(miss).norm();
     }
 

@@ -54,6 +54,8 @@ int Solve::node_for(int bone) {
     node.above = above;
     node.joint = joint_of_[static_cast<std::size_t>(bone)];
     if (joint_at(node) != nullptr && joint_at(node)->stiffness >= 1.0f) node.joint = -1;
+    // A hub that stays does not turn either: what hangs below it would swing away.
+    if (bone == solver_.hub() && options_.hub_freedom <= 0.0f) node.joint = -1;
     const Transform& model = work_.model[static_cast<std::size_t>(bone)];
     if (nodes_.size() == 1) origin_ = model.translation;
     node.place = model.translation - origin_;

@@ -7,6 +7,7 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/ik/aim.hpp>
 #include <dendraxis/ik/body_setup.hpp>
+#include <dendraxis/ik/limb.hpp>
 #include <dendraxis/ik/planar.hpp>
 #include <dendraxis/ik/reaching.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -33,10 +34,8 @@ Vec3 way(std::mt19937& random) {
 float miss(const Skeleton& skeleton, const Aim& aim, std::span<const Transform> pose, const Vec3& target) {
     std::vector<Transform> model(skeleton.size());
     to_model_space(skeleton, pose, model);
-    const Transform& last = model[static_cast<std::size_t>(aim.bones.back().bone)];
-    const Vec3 eye = last.translation + last.rotation * aim.origin;
-    const Vec3 look = last.rotation * aim.direction;
-    return std::acos(std::clamp(look.dot((target - eye).normalized()), -1.0f, 1.0f));
+    const Look look = look_of(aim, model);
+    return std::acos(std::clamp(look.way.dot((target - look.from).normalized()), -1.0f, 1.0f));
 }
 
 }  // namespace
@@ -60,6 +59,17 @@ TEST_CASE("head and arm look and point at what is within their limits, and no fa
             CHECK(miss(skeleton, aim, pose, target) < 0.02f);
         }
     }
+    // A bent arm is straightened as it points.
+    const Aim left = aim_of(diver(), "arm.left");
+    std::vector<Transform> bent(workshop::diver().clip("haul-rope").frame(10).begin(),
+                                workshop::diver().clip("haul-rope").frame(10).end());
+    const Vec3 far(2.0f, 1.0f, 2.0f);
+    AimState pointing;
+    apply_aim(skeleton, left, far, 1.0f, 0.0f, pointing, bent, model);
+    CHECK(miss(skeleton, left, bent, far) < 0.02f);
+    const LimbJoints arm = joints_of(left.arm, model);
+    CHECK((arm.end - arm.root).norm() >
+          0.96f * ((arm.middle - arm.root).norm() + (arm.end - arm.middle).norm()));
     // Behind the back the head stops at its limit; where it looks is limited, not wrong.
     const Aim aim = aim_of(diver(), "head");
     std::vector<Transform> pose = rest_pose(skeleton);

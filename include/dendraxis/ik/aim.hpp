@@ -4,6 +4,7 @@
 
 #include <dendraxis/chart/chart.hpp>
 
+#include <array>
 #include <span>
 #include <string_view>
 #include <vector>
@@ -20,8 +21,11 @@ struct Aim {
     std::vector<AimBone> bones;      ///< each below the one before; the last one looks
     Vec3 origin = Vec3::Zero();      ///< of the look, in the last bone's frame without scale
     Vec3 direction = Vec3::UnitZ();  ///< of the look, in the last bone's frame; unit length
-    Vec3 up = Vec3::UnitY();         ///< in model space: what turning sideways goes about
-    float most_sideways = 1.4f;      ///< radians, from where the pose looks by itself
+    /// An arm that points: its shoulder, elbow and hand. The look is then the line from shoulder to hand, and
+    /// the arm is straightened as it points. No bones: `direction` is the look.
+    std::array<int, 3> arm{k_no_bone, k_no_bone, k_no_bone};
+    Vec3 up = Vec3::UnitY();     ///< in model space: what turning sideways goes about
+    float most_sideways = 1.4f;  ///< radians, from where the pose looks by itself
     float most_upward = 0.9f;
     bool sideways = true;  ///< the directions asked for
     bool upward = true;
@@ -31,6 +35,13 @@ struct Aim {
 /// Looking with the head (neck and spine help), or pointing along an arm. `name` is `head`, `spine` or an
 /// arm's chain. Throws `Error` where the chart has no such chain.
 Aim aim_of(const Chart& chart, std::string_view name);
+
+/// A look in a pose: from where, and which way (unit length), in model space.
+struct Look {
+    Vec3 from;
+    Vec3 way;
+};
+Look look_of(const Aim& aim, std::span<const Transform> model) noexcept;
 
 /// What is remembered of one character from pose to pose; the caller owns it.
 struct AimState {

@@ -40,7 +40,8 @@ struct SolveOptions {
     /// When stuck, joints are drawn off their limits and all is tried again. That finds more; but from one
     /// frame to the next it may find another way, so leave it off for motion.
     bool persistent = true;
-    float hub_freedom = 0.0f;         ///< 0: the hub stays; 1: it moves as easily as one joint far away turns
+    float hub_freedom =
+        0.0f;  ///< 0: the hub stays as it is; 1: it moves as easily as one joint far away turns
     std::span<const Transform> rest;  ///< a local pose; empty: none
     float rest_pull = 0.0f;           ///< 0 to 1: how far the pose is drawn to `rest` before it is solved
 };
