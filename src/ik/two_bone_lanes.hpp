@@ -75,6 +75,14 @@ DENDRAXIS_LANE LaneVec<Count> any_side(const LaneVec<Count>& way) {
                      choose<Count>(0.6f - way.x * way.x, {zero, one, zero}, LaneVec<Count>{one, zero, zero}));
 }
 
+template <std::size_t Count>
+DENDRAXIS_LANE bool surely_bent(Lanes<Count> straight) {
+    if constexpr (Count == 1)
+        return straight >= 0.0f;
+    else
+        return false;
+}
+
 /// With `HintFirst` the middle joint goes toward the hint, seen once the limb has been turned to its goal;
 /// else it stays on its side, and the hint counts where the limb is straight.
 template <std::size_t Count, bool HintFirst = false>
@@ -107,16 +115,22 @@ DENDRAXIS_LANE LaneLimbTurns<Count> turn_two_bones(const LaneLimb<Count>& limb, 
     // been turned to its goal.
     const LaneVec<Count> own = square_to(way, limb.upper);
     const L straight = dot(own, own) - 1e-8f * a * a;
-    const LaneVec<Count> unhinted = choose<Count>(straight, any_side<Count>(way), own);
+    LaneVec<Count> bent = own;
+    LaneVec<Count> unhinted = own;
+    // One limb that is bent needs no second thoughts; lanes have them all.
+    if (HintFirst || !surely_bent<Count>(straight))
+        unhinted = choose<Count>(straight, any_side<Count>(way), own);
     const LaneQuat<Count> aim = lane_arc<Count>(way, goal, cross(way, unhinted));
-    LaneVec<Count> hinted;
-    if constexpr (HintFirst)
-        hinted = rotate(conjugate(aim), square_to(goal, limb.hint));
-    else
-        hinted = square_to(way, limb.hint);
-    const L no_hint = dot(hinted, hinted) - 1e-8f * dot(limb.hint, limb.hint) - 1e-30f;
-    const LaneVec<Count> toward_hint = choose<Count>(no_hint, unhinted, hinted);
-    const LaneVec<Count> bent = HintFirst ? toward_hint : choose<Count>(straight, toward_hint, own);
+    if (HintFirst || !surely_bent<Count>(straight)) {
+        LaneVec<Count> hinted;
+        if constexpr (HintFirst)
+            hinted = rotate(conjugate(aim), square_to(goal, limb.hint));
+        else
+            hinted = square_to(way, limb.hint);
+        const L no_hint = dot(hinted, hinted) - 1e-8f * dot(limb.hint, limb.hint) - 1e-30f;
+        const LaneVec<Count> toward_hint = choose<Count>(no_hint, unhinted, hinted);
+        bent = HintFirst ? toward_hint : choose<Count>(straight, toward_hint, own);
+    }
     const LaneVec<Count> side = scaled<Count>(bent, one / length(bent));
     // Along the way and aside of it; the latter by Heron's formula, which loses nothing near full stretch.
     const L along = (a * a - b * b + d * d) / (2.0f * d);
