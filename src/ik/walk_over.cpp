@@ -9,6 +9,8 @@ namespace {
 
 constexpr float k_body_seconds = 0.25f;  // to either side: over which the ground below the body is averaged
 
+constexpr float k_any_speed = 1e6f;      // leg lengths a second
+
 // How high the ground is below the body in every frame, over the clip's floor.
 std::vector<float> heights_below(const Chart& chart, const Clip& clip, const Ground& ground) {
     std::vector<float> heights;
@@ -44,8 +46,10 @@ std::vector<float> averaged(const std::vector<float>& values, std::ptrdiff_t rea
 
 }  // namespace
 
-Clip walk_over(const Chart& chart, const Clip& clip, const Ground& ground, const GroundOptions& options) {
+Clip walk_over(const Chart& chart, const Clip& clip, const Ground& ground, GroundOptions options) {
     const GroundAdaptation adaptation(chart);
+    options.full_below = k_any_speed;
+    options.none_above = 2.0f * k_any_speed;
     Clip result = clip;
     const float seconds = 1.0f / std::max(1e-3f, clip.fps);
     const auto reach = static_cast<std::ptrdiff_t>(std::lround(k_body_seconds * clip.fps));

@@ -176,6 +176,27 @@ TEST_CASE("a hound on four feet does the same") {
     }
 }
 
+TEST_CASE("a clip over steps is adapted at any speed: no foot that stands is deep in a step") {
+    const Clip& trot = workshop::hound().clip("trot");
+    const Clip result = walk_over(hound(), trot, steps);
+    std::vector<Transform> before(trot.bone_count);
+    std::vector<Transform> model(trot.bone_count);
+    float deepest = 0.0f;
+    for (std::size_t f = 0; f < trot.frame_count(); ++f) {
+        to_model_space(hound().skeleton, trot.frame(f), before);
+        to_model_space(hound().skeleton, result.frame(f), model);
+        for (const Sole& sole : hound().shape.soles) {
+            if (lowest_of(sole, before, hound().up) - hound().floor > 0.008f) continue;
+            for (const SolePoint& point : sole.points) {
+                const Vec3 place = place_of(sole, point, model);
+                deepest = std::max(deepest, steps(place)->height - place.dot(hound().up));
+            }
+        }
+    }
+    MESSAGE("deepest ", 1e3f * deepest, " mm");
+    CHECK(deepest < 15e-3f);
+}
+
 TEST_CASE("what runs is not adapted; what slows down is, bit by bit") {
     const GroundAdaptation adaptation(diver());
     const auto rest = rest_pose(diver().skeleton);

@@ -18,7 +18,7 @@ struct GroundOptions {
     float none_above = 4.5f;  ///< from this on not at all
     float most_step = 0.6f;   ///< leg lengths: ground higher or deeper than that is no ground
     float most_tilt = 0.45f;  ///< radians, of a foot against the clip's
-    float foot_seconds = 0.08f;  ///< in which a foot has mostly come to new ground
+    float foot_seconds = 0.05f;  ///< in which a foot has mostly come to new ground
     float hub_seconds = 0.12f;
 };
 
@@ -81,7 +81,8 @@ class GroundAdaptation {
 };
 
 /// A whole clip over this ground: the character goes up and down with the ground below its body (averaged
-/// over a step's time), and every pose is adapted. Throws `Error` as `GroundAdaptation` does.
-Clip walk_over(const Chart& chart, const Clip& clip, const Ground& ground, const GroundOptions& options = {});
+/// over a step's time), and every pose is adapted wholly, at any speed. Throws `Error` as `GroundAdaptation`
+/// does.
+Clip walk_over(const Chart& chart, const Clip& clip, const Ground& ground, GroundOptions options = {});
 
 }  // namespace dendraxis
