@@ -55,7 +55,7 @@ TEST_CASE("files that are cut off, empty, or something else") {
     const workshop::Scratch scratch;
     const std::string whole = dendraxis::io::read_text(workshop::demo("diver.glb"));
     check_refused(scratch, write(scratch, "cut.glb", whole.substr(0, whole.size() / 2)), "cut off");
-    check_refused(scratch, write(scratch, "stub.glb", whole.substr(0, 9)), "cut off");
+    check_refused(scratch, write(scratch, "cut.glb", whole.substr(0, 9)), "cut off");
     check_refused(scratch, write(scratch, "empty.glb", ""), "empty");
     check_refused(scratch, write(scratch, "text.glb", "hello"), "not a glTF");
     check_refused(scratch, write(scratch, "list.gltf", "{\"name\": 3}"), "not a glTF");
