@@ -2,8 +2,8 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/chart/survey.hpp>
-#include <dendraxis/ik/joint_ranges.hpp>
 #include <dendraxis/io/sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 

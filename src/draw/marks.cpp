@@ -1,6 +1,6 @@
 #include "marks.hpp"
 
-#include <dendraxis/ik/joint_ranges.hpp>
+#include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>

@@ -2,8 +2,8 @@
 // hub's height after the ground; two-bone limbs do the rest.
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/ik/ground_adaptation.hpp>
-#include <dendraxis/ik/joint_ranges.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>

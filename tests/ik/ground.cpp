@@ -4,8 +4,8 @@
 #include "workshop.hpp"
 
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/ik/ground_adaptation.hpp>
-#include <dendraxis/ik/joint_ranges.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>

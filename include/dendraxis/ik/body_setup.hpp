@@ -2,8 +2,8 @@
 #pragma once
 
 #include <dendraxis/chart/chart.hpp>
+#include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/ik/body_solver.hpp>
-#include <dendraxis/ik/joint_ranges.hpp>
 
 #include <string>
 #include <string_view>

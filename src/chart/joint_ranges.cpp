@@ -2,7 +2,7 @@
 // Recording" (1965). They are told from the anatomical position (standing, arms hanging); what the
 // character's rest differs from it is taken off.
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/ik/joint_ranges.hpp>
+#include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -94,24 +94,11 @@ class RangeFinder {
         range.twist = moved(spans.twist, 0.0f);
         range.bend = moved(spans.bend, off.dot(range.about));
         range.side = moved(spans.side, off.dot(range.bone.cross(range.about)));
-        ranges_.push_back({bone, hold_rest(range)});
+        ranges_.push_back({bone, holding_rest(range)});
     }
 
     void add(int bone, const Vec3& points, const Vec3& about, const Spans& spans) {
         add(bone, points, about, spans, points);
-    }
-
-    // The cone's section is an ellipse: the rest may lie in a corner of the spans and yet outside of it.
-    static Range hold_rest(Range range) {
-        for (int i = 0; i < 20 && overshoot(range, Quat::Identity()) > 0.0f; ++i) {
-            for (AngleSpan* span : {&range.bend, &range.side}) {
-                const float middle = 0.5f * (span->from + span->to);
-                const float half = 0.55f * (span->to - span->from);
-                *span = {std::max(middle - half, -k_farthest / k_degrees),
-                         std::min(middle + half, k_farthest / k_degrees)};
-            }
-        }
-        return range;
     }
 
     void trunk(const Chain& chain, Spans spans, int count) {
@@ -215,6 +202,20 @@ void hold(Range& range, std::span<const TurnAngles> angles, float margin) {
 }
 
 }  // namespace
+
+// The cone's section is an ellipse: the rest may lie in a corner of the spans and yet outside of it.
+Range holding_rest(Range range) {
+    range.twist = {std::min(range.twist.from, 0.0f), std::max(range.twist.to, 0.0f)};
+    for (int i = 0; i < 20 && overshoot(range, Quat::Identity()) > 0.0f; ++i) {
+        for (AngleSpan* span : {&range.bend, &range.side}) {
+            const float middle = 0.5f * (span->from + span->to);
+            const float half = 0.55f * (span->to - span->from);
+            *span = {std::max(middle - half, -k_farthest / k_degrees),
+                     std::min(middle + half, k_farthest / k_degrees)};
+        }
+    }
+    return range;
+}
 
 std::vector<JointRange> usual_ranges(const Chart& chart) {
     return RangeFinder(chart).find();

@@ -19,6 +19,9 @@ std::vector<JointRange> usual_ranges(const Chart& chart);
 /// that never move get a range of the margin alone.
 std::vector<JointRange> learned_ranges(const Chart& chart, std::span<const Clip> clips, float margin);
 
+/// The range widened, if need be, until the rest lies within it.
+Range holding_rest(Range range);
+
 /// The ranges that hold: the sheet's, and the usual ones of joints that it says nothing of.
 std::vector<JointRange> ranges_in_force(const Chart& chart);
 

@@ -1,0 +1,79 @@
+// A ragdoll's plan bound to a skeleton: from a pose to the bodies and back.
+#pragma once
+
+#include <dendraxis/chart/chart.hpp>
+#include <dendraxis/chart/joint_turn.hpp>
+#include <dendraxis/ragdoll/plan.hpp>
+
+namespace dendraxis {
+
+/// A rigid body in the world: where its center of mass is, how it is turned, how it moves. Metres, radians,
+/// seconds.
+struct BodyState {
+    Vec3 place = Vec3::Zero();
+    Quat turn = Quat::Identity();
+    Vec3 velocity = Vec3::Zero();
+    Vec3 spin = Vec3::Zero();  ///< rotation vector a second, in the world
+};
+
+/// Where a joint is on each of its two bodies, in their own frames, and the axes that its range is measured
+/// in, as each of them carries them.
+struct JointAnchor {
+    Vec3 on_above = Vec3::Zero();
+    Vec3 on_body = Vec3::Zero();
+    Quat above_axes = Quat::Identity();
+    Quat body_axes = Quat::Identity();
+};
+
+/// How far a joint is turned away from rest, as its range measures it.
+inline Quat turn_of(const JointAnchor& anchor, const BodyState& above, const BodyState& body) noexcept {
+    return (above.turn * anchor.above_axes).conjugate() * (body.turn * anchor.body_axes);
+}
+
+/// How far apart the two ends of a joint are, metres.
+inline float separation_of(const JointAnchor& anchor, const BodyState& above,
+                           const BodyState& body) noexcept {
+    return (above.place + above.turn * anchor.on_above - body.place - body.turn * anchor.on_body).norm();
+}
+
+/// Immutable; shared by threads. `stands` is where the character's model space is in the world (its scale is
+/// not applied).
+class RagdollBinding {
+ public:
+    /// Throws `Error` as `require_sound` does.
+    RagdollBinding(RagdollPlan plan, const Chart& chart);
+
+    const RagdollPlan& plan() const noexcept { return plan_; }
+    const Skeleton& skeleton() const noexcept { return skeleton_; }
+    const Vec3& up() const noexcept { return up_; }          ///< in model space
+    const Vec3& facing() const noexcept { return facing_; }  ///< in model space
+
+    /// Where the bodies are while the bones stand at `model` (model space, one a bone); `bodies` takes one a
+    /// body, all at rest. Never allocates or throws.
+    void bodies_of(std::span<const Transform> model, const Transform& stands,
+                   std::span<BodyState> bodies) const noexcept;
+
+    /// The pose that the bodies are in. `local` holds, before, the pose from which bones without a body keep
+    /// their places and all bones their lengths; after, the pose. `model` is working memory, one a bone.
+    /// Never allocates or throws.
+    void pose_of(std::span<const BodyState> bodies, const Transform& stands, std::span<Transform> local,
+                 std::span<Transform> model) const noexcept;
+
+    /// The anchors of all joints, for bodies that are let go in this pose: bones between two bodies stay as
+    /// they stand in it. Never allocates or throws.
+    void anchors_of(std::span<const Transform> model, std::span<JointAnchor> anchors) const noexcept;
+
+    /// How a joint's bone is turned away from rest in a local pose, as its range measures it.
+    Quat turn_in(std::span<const Transform> local, std::size_t joint) const noexcept;
+
+ private:
+    RagdollPlan plan_;
+    Skeleton skeleton_;
+    Vec3 up_;
+    Vec3 facing_;
+    std::vector<Transform> in_bone_;  // of each body, in its bone's frame
+    std::vector<JointFrame> frames_;  // of each joint
+    std::vector<int> body_of_bone_;   // of each bone its own body, or -1
+};
+
+}  // namespace dendraxis

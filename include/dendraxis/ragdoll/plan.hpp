@@ -1,0 +1,99 @@
+// The plan of a ragdoll: which rigid bodies stand for which bones, and how they are linked. Plain data, kept
+// in the rig sheet, used by any physics engine.
+#pragma once
+
+#include <dendraxis/base/range.hpp>
+
+#include <map>
+#include <span>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+namespace dendraxis {
+
+enum class ShapeKind { capsule, box, sphere };
+
+/// A rigid shape about its own middle. A capsule lies along its own y.
+struct Shape {
+    ShapeKind kind = ShapeKind::capsule;
+    Vec3 half = Vec3::Zero();  ///< half of what it measures along its own x, y, z, caps included; metres
+};
+
+/// One rigid body. All of it is told in the character's upright frame at rest, so that it reads the same
+/// whatever the bones' own axes.
+struct RagdollBody {
+    std::string name;       ///< unique: `thigh.left`
+    int bone = -1;          ///< the bone that carries it
+    std::vector<int> also;  ///< bones that move with it as if they were one
+    Shape shape;
+    Vec3 at = Vec3::Zero();  ///< its middle, which is its center of mass, from the bone's head
+    Quat turn = Quat::Identity();
+    float mass = 0.0f;            ///< kilograms
+    Vec3 inertia = Vec3::Zero();  ///< about its middle along its own x, y, z; kg m2
+    bool locked = false;          ///< never simulated: it stays where the animation has it
+};
+
+/// What links a body to the one above it.
+struct RagdollJoint {
+    int body = -1;
+    int above = -1;
+    Vec3 at = Vec3::Zero();  ///< where they are linked, from the head of the body's bone, upright at rest
+    Range range;             ///< how far the body's bone may turn, as `JointFrame` measures it
+    float strength = -1.0f;  ///< N m that it can pull toward the animation with while held; below 0: not told
+    float damping = 1.0f;    ///< how fast turning dies away, 1/s
+};
+
+struct RagdollPlan {
+    std::vector<RagdollBody> bodies;  ///< parents before children; the first carries the others
+    std::vector<RagdollJoint> joints;
+    std::vector<std::pair<int, int>> pass_through;     ///< pairs, not linked, that do not touch each other
+    std::map<std::string, std::vector<int>> profiles;  ///< by name, the bodies that are let go
+
+    /// The body of that name; -1 where there is none.
+    int find(std::string_view name) const noexcept;
+    /// The joint that links a body upward; -1 where there is none.
+    int joint_of(int body) const noexcept;
+    bool are_linked(int a, int b) const noexcept;
+    bool may_touch(int a, int b) const noexcept;  ///< neither linked nor passing through each other
+};
+
+inline constexpr std::size_t k_most_bodies = 256;  ///< of one plan
+
+/// Collision layers: a ragdoll's bodies touch the ground and each other and never the character's own mover
+/// (the shape that a game moves it by); the mover touches the ground alone.
+enum CollisionLayer : unsigned { k_layer_ragdoll = 1, k_layer_ground = 2, k_layer_mover = 4 };
+inline constexpr unsigned k_ragdoll_touches = k_layer_ragdoll | k_layer_ground;
+inline constexpr unsigned k_mover_touches = k_layer_ground;
+
+std::string_view to_string(ShapeKind kind) noexcept;
+
+/// Cubic metres.
+float volume_of(const Shape& shape) noexcept;
+
+/// Principal moments of the solid shape, kg m2.
+Vec3 inertia_of(const Shape& shape, float mass) noexcept;
+
+/// How far outside a point is, the point given along the shape's own axes from its middle: 0 at the middle, 1
+/// on the surface.
+float outness(const Shape& shape, const Vec3& point) noexcept;
+
+/// Whether a range is so narrow to the sides (8 degrees) that the joint bends in one plane.
+bool is_hinge(const Range& range) noexcept;
+
+/// How far, in radians, a turn goes beyond what a ragdoll's joint allows: as `overshoot`; of a hinge each
+/// angle for itself, its side told by how far the bone leaves the plane.
+float joint_overshoot(const Range& range, const Quat& turn) noexcept;
+
+/// Where a shape stands.
+struct PlacedShape {
+    Shape shape;
+    Transform frame;  ///< its scale is not applied
+};
+
+/// How deep two shapes are in each other, metres; negative where there is room between them. Boxes count
+/// with their edges rounded a little. Source: alternating projections, L. M. Bregman (1965).
+float overlap(const PlacedShape& a, const PlacedShape& b) noexcept;
+
+}  // namespace dendraxis

@@ -1,0 +1,75 @@
+// Rigid-body simulation of ragdolls. The physics engine behind it shows nowhere in this interface.
+#pragma once
+
+#include <dendraxis/ragdoll/ragdoll.hpp>
+
+#include <array>
+#include <memory>
+#include <span>
+
+namespace dendraxis::sim {
+
+struct WorldSettings {
+    Vec3 gravity{0.0f, -9.81f, 0.0f};  ///< m/s2
+    float step = 1.0f / 480.0f;  ///< seconds; joints hold better with shorter steps than with more iterations
+    int iterations = 5;          ///< of the solver, a step
+    float friction = 0.8f;
+    float fastest_spin = 40.0f;  ///< rad/s
+    bool bodies_touch = true;    ///< whether bodies of ragdolls touch each other at all
+};
+
+/// The deepest that bodies of one ragdoll are in the ground or in other bodies, metres.
+struct Penetration {
+    float ground = 0.0f;
+    float bodies = 0.0f;
+};
+
+/// A world of its own: ground and ragdolls. Up to some hundred metres from the origin; simulate about a place
+/// near the figure when farther off. Same calls, same bits, run for run; a world made anew in mid-fall, or
+/// with one more ragdoll in it, is not the same. Not for several threads at once.
+class World {
+ public:
+    /// Throws `Error` where a setting is out of range.
+    explicit World(const WorldSettings& settings = {});
+    ~World();
+    World(World&&) noexcept;
+    World& operator=(World&&) noexcept;
+
+    /// Level ground through a point, its normal along `up`.
+    void add_floor(const Vec3& point, const Vec3& up);
+    /// Ground of triangles; three indices each. Throws `Error` where an index is out of range or a place not
+    /// finite.
+    void add_ground(std::span<const Vec3> places, std::span<const std::array<unsigned, 3>> triangles);
+
+    /// A ragdoll with all its bodies free, where they are; returns its number. The binding must outlive it.
+    int add(const RagdollBinding& binding, std::span<const BodyState> states,
+            std::span<const JointAnchor> anchors);
+    /// One that follows a `Ragdoll`'s orders: nothing is in the world until it lets go.
+    int add(const RagdollBinding& binding);
+    void remove(int number);
+
+    /// Does what the ragdoll says of its bodies and joints, before `step`.
+    void obey(int number, const Ragdoll& ragdoll);
+    /// Pulls a joint toward a turn away from rest with at most so many N m.
+    void drive(int number, int joint, const Quat& target, float pull);
+    /// An impulse (N s) at a point, in the world.
+    void push(int number, int body, const Vec3& impulse, const Vec3& point);
+    /// Holds a body where it is, or lets it go again.
+    void pin(int number, int body, bool pinned);
+
+    /// Goes on by so many seconds, in whole steps; what is left over counts the next time. At most 0.25 s at
+    /// once; 0, less or not finite: nothing. Returns the seconds simulated.
+    float step(float seconds);
+
+    /// Where the bodies are; one a body of the plan.
+    void states(int number, std::span<BodyState> states) const;
+    Penetration penetration(int number) const;
+    /// All bodies have come to rest and are no longer computed.
+    bool asleep(int number) const;
+
+ private:
+    struct Inner;
+    std::unique_ptr<Inner> inner_;
+};
+
+}  // namespace dendraxis::sim

@@ -1,0 +1,93 @@
+#include <dendraxis/ragdoll/binding.hpp>
+#include <dendraxis/ragdoll/check.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+namespace dendraxis {
+
+RagdollBinding::RagdollBinding(RagdollPlan plan, const Chart& chart)
+    : plan_(std::move(plan)),
+      skeleton_(chart.skeleton),
+      up_(chart.up),
+      facing_(chart.facing),
+      body_of_bone_(chart.skeleton.size(), -1) {
+    require_sound(plan_, chart);
+    const std::vector<Transform> rest = rest_in_model_space(skeleton_);
+    const Quat to_model = chart.to_upright().conjugate();
+    for (std::size_t i = 0; i < plan_.bodies.size(); ++i) {
+        const RagdollBody& body = plan_.bodies[i];
+        const Quat to_bone = rest[static_cast<std::size_t>(body.bone)].rotation.conjugate();
+        in_bone_.push_back({to_bone * to_model * body.turn, to_bone * (to_model * body.at), Vec3::Ones()});
+        body_of_bone_[static_cast<std::size_t>(body.bone)] = static_cast<int>(i);
+    }
+    for (const RagdollJoint& joint : plan_.joints)
+        frames_.push_back(joint_frame(chart, plan_.bodies[static_cast<std::size_t>(joint.body)].bone));
+}
+
+void RagdollBinding::bodies_of(std::span<const Transform> model, const Transform& stands,
+                               std::span<BodyState> bodies) const noexcept {
+    for (std::size_t i = 0; i < plan_.bodies.size(); ++i) {
+        const Transform& bone = model[static_cast<std::size_t>(plan_.bodies[i].bone)];
+        const Quat turn = stands.rotation * bone.rotation;
+        const Vec3 head = stands.translation + stands.rotation * bone.translation;
+        bodies[i] = {head + turn * in_bone_[i].translation, (turn * in_bone_[i].rotation).normalized(),
+                     Vec3::Zero(), Vec3::Zero()};
+    }
+}
+
+void RagdollBinding::pose_of(std::span<const BodyState> bodies, const Transform& stands,
+                             std::span<Transform> local, std::span<Transform> model) const noexcept {
+    const Quat to_model = stands.rotation.conjugate();
+    for (std::size_t bone = 0; bone < local.size(); ++bone) {
+        const int parent = skeleton_.parent(static_cast<int>(bone));
+        const Transform& above =
+            parent == k_no_bone ? skeleton_.above() : model[static_cast<std::size_t>(parent)];
+        if (const int own = body_of_bone_[bone]; own >= 0) {
+            const auto index = static_cast<std::size_t>(own);
+            const Quat turn = to_model * bodies[index].turn * in_bone_[index].rotation.conjugate();
+            local[bone].rotation = (above.rotation.conjugate() * turn).normalized();
+            // The rest hang from the first body, each at its bone's length: what joints give way by does not
+            // show.
+            if (index == 0) {
+                const Vec3 head =
+                    to_model * (bodies[0].place - stands.translation) - turn * in_bone_[0].translation;
+                local[bone].translation = apply(inverse(above), head);
+            }
+        }
+        model[bone] = above * local[bone];
+    }
+}
+
+void RagdollBinding::anchors_of(std::span<const Transform> model,
+                                std::span<JointAnchor> anchors) const noexcept {
+    for (std::size_t j = 0; j < plan_.joints.size(); ++j) {
+        const RagdollJoint& joint = plan_.joints[j];
+        const auto body = static_cast<std::size_t>(joint.body);
+        const auto above = static_cast<std::size_t>(joint.above);
+        const int bone = plan_.bodies[body].bone;
+        const Transform& own = model[static_cast<std::size_t>(bone)];
+        const Transform& other = model[static_cast<std::size_t>(plan_.bodies[above].bone)];
+        const int parent_bone = skeleton_.parent(bone);
+        const Quat parent = parent_bone == k_no_bone ? skeleton_.above().rotation
+                                                     : model[static_cast<std::size_t>(parent_bone)].rotation;
+        const Quat to_body = in_bone_[body].rotation.conjugate();
+        const Quat to_above = in_bone_[above].rotation.conjugate();
+        // `at` is told upright at rest; the bone carries it.
+        const JointFrame& frame = frames_[j];
+        const Quat upright_on_bone = frame.rest.conjugate() * frame.to_upright.conjugate();
+        const Vec3 pivot = own.translation + own.rotation * (upright_on_bone * joint.at);
+        JointAnchor& anchor = anchors[j];
+        anchor.on_body =
+            to_body * (own.rotation.conjugate() * (pivot - own.translation) - in_bone_[body].translation);
+        anchor.on_above = to_above * (other.rotation.conjugate() * (pivot - other.translation) -
+                                      in_bone_[above].translation);
+        anchor.body_axes = to_body * upright_on_bone;
+        anchor.above_axes = to_above * other.rotation.conjugate() * parent * frame.to_upright.conjugate();
+    }
+}
+
+Quat RagdollBinding::turn_in(std::span<const Transform> local, std::size_t joint) const noexcept {
+    const int bone = plan_.bodies[static_cast<std::size_t>(plan_.joints[joint].body)].bone;
+    return frames_[joint].turn(local[static_cast<std::size_t>(bone)].rotation);
+}
+
+}  // namespace dendraxis

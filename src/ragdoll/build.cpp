@@ -1,0 +1,307 @@
+#include "fit_body.hpp"
+#include "masses.hpp"
+#include "segments.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/ragdoll/build.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_touching = -0.002f;       // metres: as near as this at rest, bodies would rub all the time
+constexpr float k_alike = 0.15f;            // of the fit's cost
+constexpr float k_strength_reserve = 3.0f;  // times what holds all that hangs from a joint out level
+
+// Where bones' heads are at rest in the upright frame.
+std::vector<Vec3> upright_heads(const Chart& chart) {
+    const Quat upright = chart.to_upright();
+    std::vector<Vec3> heads;
+    for (const Transform& bone : rest_in_model_space(chart.skeleton))
+        heads.push_back(upright * bone.translation);
+    return heads;
+}
+
+Vec3 mirrored(const Vec3& place) {
+    return {-place.x(), place.y(), place.z()};
+}
+
+Transform mirrored(const Transform& frame) {
+    const Quat& q = frame.rotation;
+    return {Quat(q.w(), q.x(), -q.y(), -q.z()), mirrored(frame.translation), frame.scale};
+}
+
+// The body that answers to this one on the other side, or -1.
+int other_side(const RagdollPlan& plan, std::string name) {
+    for (const auto& [from, to] : {std::pair(".left", ".right"), std::pair(".right", ".left")}) {
+        const std::size_t at = name.find(from);
+        if (at == std::string::npos) continue;
+        return plan.find(name.replace(at, std::string_view(from).size(), to));
+    }
+    return -1;
+}
+
+bool is_trunk(const std::string& name) {
+    return name == "hips" || name == "spine" || name == "chest";
+}
+
+// Of bodies that a person planned: up to the next body below, else as far as their farthest bone.
+Vec3 end_of(const RagdollPlan& plan, const Skeleton& skeleton, const std::vector<Vec3>& heads, int body) {
+    const int bone = plan.bodies[static_cast<std::size_t>(body)].bone;
+    const Vec3 from = heads[static_cast<std::size_t>(bone)];
+    Vec3 end = from;
+    bool next_is_body = false;
+    for (std::size_t other = 0; other < heads.size(); ++other) {
+        if (static_cast<int>(other) == bone || !skeleton.is_above(bone, static_cast<int>(other))) continue;
+        const bool is_body = std::any_of(plan.bodies.begin(), plan.bodies.end(),
+                                         [&](const auto& b) { return b.bone == static_cast<int>(other); });
+        const bool farther = (heads[other] - from).norm() > (end - from).norm();
+        if ((is_body && !next_is_body) || (is_body == next_is_body && farther)) end = heads[other];
+        next_is_body = next_is_body || is_body;
+    }
+    return end;
+}
+
+void fit_missing(RagdollPlan& plan, const Character& character, const Chart& chart,
+                 const std::vector<Segment>& segments) {
+    const auto unfitted = [](const RagdollBody& body) { return body.shape.half.isZero(); };
+    if (std::none_of(plan.bodies.begin(), plan.bodies.end(), unfitted)) return;
+    const std::vector<int> owners = bodies_of_bones(chart.skeleton, plan);
+    const SkinByBody skin = skin_by_body(character, chart, owners);
+    const std::vector<float> volumes = volumes_by_body(skin, plan.bodies.size());
+    const std::vector<Vec3> heads = upright_heads(chart);
+    for (std::size_t i = 0; i < plan.bodies.size(); ++i) {
+        RagdollBody& body = plan.bodies[i];
+        if (!unfitted(body)) continue;
+        const auto planned = std::find_if(segments.begin(), segments.end(),
+                                          [&](const Segment& s) { return s.bones.front() == body.bone; });
+        FitTask task;
+        task.from = heads[static_cast<std::size_t>(body.bone)];
+        task.to = planned != segments.end() ? Vec3(chart.to_upright() * planned->end)
+                                            : end_of(plan, chart.skeleton, heads, static_cast<int>(i));
+        task.trunk = is_trunk(body.name);
+        task.height = chart.height;
+        std::vector<Vec3> places;
+        for (std::size_t v = 0; v < skin.places.size(); ++v) {
+            if (skin.bodies[v] == static_cast<int>(i)) places.push_back(skin.places[v]);
+        }
+        // A flat puppet has no inside to speak of.
+        const bool solid = volumes[i] > 1e-6f * chart.height * chart.height * chart.height;
+        const float volume = solid ? volumes[i] : 0.0f;
+        PlacedShape placed = fit_body(task, places, volume);
+        // Both sides of a body come out alike where the other side's shape does about as well.
+        const int other = other_side(plan, body.name);
+        if (other >= 0 && other < static_cast<int>(i)) {
+            const RagdollBody& twin = plan.bodies[static_cast<std::size_t>(other)];
+            PlacedShape alike{twin.shape, mirrored({twin.turn, twin.at, Vec3::Ones()})};
+            alike.frame.translation += task.from;
+            if (places.empty() ||
+                fit_cost(alike, places, volume) < fit_cost(placed, places, volume) + k_alike)
+                placed = alike;
+        }
+        placed.frame.translation -= task.from;
+        body.shape = placed.shape;
+        body.turn = placed.frame.rotation;
+        body.at = placed.frame.translation;
+    }
+}
+
+// The range of all bones that a body joins, summed; of bones that have none a wide one.
+Range joined_range(const Chart& chart, const RagdollBody& body, std::span<const JointRange> ranges,
+                   const std::vector<int>& chain_bones, bool loose) {
+    const auto known = [&](int bone) {
+        return std::find_if(ranges.begin(), ranges.end(), [&](const auto& r) { return r.bone == bone; });
+    };
+    const auto own = known(body.bone);
+    if (own == ranges.end()) {
+        const float cone = (loose ? 60.0f : 45.0f) / k_degrees;
+        const float twist = 25.0f / k_degrees;
+        return range_of(chart, body.bone, {-twist, twist}, {-cone, cone}, {-cone, cone}, Vec3::Zero());
+    }
+    Range sum = own->range;
+    for (const int bone : chain_bones) {
+        const auto other = known(bone);
+        if (bone == body.bone || other == ranges.end()) continue;
+        const auto add = [](AngleSpan& to, const AngleSpan& from) {
+            to = {to.from + from.from, to.to + from.to};
+        };
+        add(sum.twist, other->range.twist);
+        add(sum.bend, other->range.bend);
+        add(sum.side, other->range.side);
+    }
+    return holding_rest(sum);
+}
+
+void range_missing(RagdollPlan& plan, const Chart& chart, const RagdollOptions& options,
+                   const std::vector<Segment>& segments) {
+    const std::vector<JointRange> ranges = options.ranges.empty() ? ranges_in_force(chart) : options.ranges;
+    for (RagdollJoint& joint : plan.joints) {
+        if (!joint.range.about.isZero()) continue;
+        const RagdollBody& body = plan.bodies[static_cast<std::size_t>(joint.body)];
+        const auto planned = std::find_if(segments.begin(), segments.end(),
+                                          [&](const Segment& s) { return s.bones.front() == body.bone; });
+        const bool known = planned != segments.end();
+        joint.range = joined_range(chart, body, ranges, known ? planned->bones : std::vector<int>{},
+                                   known && planned->loose);
+    }
+}
+
+void strengthen_missing(RagdollPlan& plan, const Chart& chart) {
+    const std::vector<Vec3> heads = upright_heads(chart);
+    std::vector<float> torque(plan.joints.size(), 0.0f);
+    for (std::size_t b = 0; b < plan.bodies.size(); ++b) {
+        const RagdollBody& body = plan.bodies[b];
+        const Vec3 middle = heads[static_cast<std::size_t>(body.bone)] + body.at;
+        int joint = plan.joint_of(static_cast<int>(b));
+        for (std::size_t guard = 0; joint >= 0 && guard < plan.bodies.size(); ++guard) {
+            const RagdollJoint& link = plan.joints[static_cast<std::size_t>(joint)];
+            const int bone = plan.bodies[static_cast<std::size_t>(link.body)].bone;
+            const Vec3 pivot = heads[static_cast<std::size_t>(bone)] + link.at;
+            torque[static_cast<std::size_t>(joint)] += 9.81f * body.mass * (middle - pivot).norm();
+            joint = plan.joint_of(link.above);
+        }
+    }
+    for (std::size_t j = 0; j < plan.joints.size(); ++j) {
+        if (plan.joints[j].strength < 0.0f) plan.joints[j].strength = k_strength_reserve * torque[j];
+    }
+}
+
+void list_merged_bones(RagdollPlan& plan, const Skeleton& skeleton) {
+    const std::vector<int> owners = bodies_of_bones(skeleton, plan);
+    for (std::size_t bone = 0; bone < owners.size(); ++bone) {
+        if (owners[bone] < 0) continue;
+        RagdollBody& body = plan.bodies[static_cast<std::size_t>(owners[bone])];
+        if (body.bone != static_cast<int>(bone)) body.also.push_back(static_cast<int>(bone));
+    }
+}
+
+}  // namespace
+
+std::vector<int> bodies_of_bones(const Skeleton& skeleton, const RagdollPlan& plan) {
+    std::vector<int> told(skeleton.size(), -1);
+    for (std::size_t body = 0; body < plan.bodies.size(); ++body) {
+        for (const int bone : plan.bodies[body].also)
+            told[static_cast<std::size_t>(bone)] = static_cast<int>(body);
+    }
+    for (std::size_t body = 0; body < plan.bodies.size(); ++body)
+        told[static_cast<std::size_t>(plan.bodies[body].bone)] = static_cast<int>(body);
+    for (std::size_t bone = 0; bone < told.size(); ++bone) {
+        const int parent = skeleton.parent(static_cast<int>(bone));
+        if (told[bone] < 0 && parent != k_no_bone) told[bone] = told[static_cast<std::size_t>(parent)];
+    }
+    return told;
+}
+
+std::vector<PlacedShape> shapes_at_rest(const RagdollPlan& plan, const Chart& chart) {
+    const std::vector<Vec3> heads = upright_heads(chart);
+    std::vector<PlacedShape> shapes;
+    for (const RagdollBody& body : plan.bodies) {
+        PlacedShape placed{body.shape, {}};
+        placed.frame.rotation = body.turn;
+        placed.frame.translation = heads[static_cast<std::size_t>(body.bone)] + body.at;
+        shapes.push_back(placed);
+    }
+    return shapes;
+}
+
+std::vector<Overlap> overlaps_at_rest(const RagdollPlan& plan, const Chart& chart, float least) {
+    const std::vector<PlacedShape> shapes = shapes_at_rest(plan, chart);
+    std::vector<Overlap> found;
+    for (std::size_t a = 0; a < shapes.size(); ++a) {
+        for (std::size_t b = a + 1; b < shapes.size(); ++b) {
+            const float reach = shapes[a].shape.half.norm() + shapes[b].shape.half.norm() - least;
+            if ((shapes[a].frame.translation - shapes[b].frame.translation).norm() > reach) continue;
+            if (plan.are_linked(static_cast<int>(a), static_cast<int>(b))) continue;
+            const float depth = overlap(shapes[a], shapes[b]);
+            if (depth > least) found.push_back({static_cast<int>(a), static_cast<int>(b), depth});
+        }
+    }
+    return found;
+}
+
+void link_ragdoll(RagdollPlan& plan, const Skeleton& skeleton) {
+    const std::vector<int> owners = bodies_of_bones(skeleton, plan);
+    for (std::size_t i = 1; i < plan.bodies.size(); ++i) {
+        const int parent = skeleton.parent(plan.bodies[i].bone);
+        RagdollJoint joint;
+        joint.body = static_cast<int>(i);
+        joint.above = parent == k_no_bone ? 0 : std::max(0, owners[static_cast<std::size_t>(parent)]);
+        joint.range.about = Vec3::Zero();
+        if (joint.above != joint.body) plan.joints.push_back(joint);
+    }
+}
+
+void complete_ragdoll(RagdollPlan& plan, const Character& character, const Chart& chart,
+                      const RagdollOptions& options) {
+    const std::vector<Segment> segments = segments_of(chart);
+    fit_missing(plan, character, chart, segments);
+    weigh_missing(plan, chart.height);
+    range_missing(plan, chart, options, segments);
+    strengthen_missing(plan, chart);
+}
+
+RagdollPlan build_ragdoll(const Character& character, const Chart& chart, const RagdollOptions& options) {
+    if (chart.skeleton.empty())
+        throw Error(chart.character, "has no bones to build a ragdoll from", "",
+                    "name a file that has bones");
+    RagdollPlan plan;
+    std::vector<int> loose;
+    std::vector<int> all;
+    for (const Segment& segment : segments_of(chart)) {
+        RagdollBody body;
+        body.name = segment.name;
+        body.bone = segment.bones.front();
+        const int index = static_cast<int>(plan.bodies.size());
+        all.push_back(index);
+        if (segment.loose) loose.push_back(index);
+        plan.bodies.push_back(std::move(body));
+    }
+    if (plan.bodies.empty())
+        throw Error(chart.character, "has no bone that a body could stand for", "",
+                    "its bones have no length; see `dendraxis survey`");
+    list_merged_bones(plan, chart.skeleton);
+    link_ragdoll(plan, chart.skeleton);
+    complete_ragdoll(plan, character, chart, options);
+    for (const Overlap& pair : overlaps_at_rest(plan, chart, k_touching))
+        plan.pass_through.emplace_back(pair.a, pair.b);
+    plan.profiles["fall"] = all;
+    if (!loose.empty()) plan.profiles["alive"] = loose;
+    return plan;
+}
+
+int mirror_ragdoll(RagdollPlan& plan, const Chart& chart, std::string_view from_side) {
+    const auto axial = [](const Vec3& v) { return Vec3(v.x(), -v.y(), -v.z()); };
+    int changed = 0;
+    for (std::size_t i = 0; i < plan.bodies.size(); ++i) {
+        const RagdollBody& from = plan.bodies[i];
+        if (from.name.find("." + std::string(from_side)) == std::string::npos) continue;
+        const int other = other_side(plan, from.name);
+        if (other < 0) continue;
+        RagdollBody& to = plan.bodies[static_cast<std::size_t>(other)];
+        to.shape = from.shape;
+        const Transform placed = mirrored(Transform{from.turn, from.at, Vec3::Ones()});
+        to.at = placed.translation;
+        to.turn = placed.rotation;
+        to.mass = from.mass;
+        to.inertia = from.inertia;
+        to.locked = from.locked;
+        ++changed;
+        const int a = plan.joint_of(static_cast<int>(i));
+        const int b = plan.joint_of(other);
+        if (a < 0 || b < 0) continue;
+        const RagdollJoint& source = plan.joints[static_cast<std::size_t>(a)];
+        RagdollJoint& target = plan.joints[static_cast<std::size_t>(b)];
+        const auto turned = [](const AngleSpan& span) { return AngleSpan{-span.to, -span.from}; };
+        target.at = mirrored(source.at);
+        target.range = range_of(chart, to.bone, turned(source.range.twist), source.range.bend,
+                                turned(source.range.side), axial(source.range.about));
+        target.strength = source.strength;
+        target.damping = source.damping;
+    }
+    return changed;
+}
+
+}  // namespace dendraxis

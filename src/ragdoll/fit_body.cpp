@@ -1,0 +1,236 @@
+// Own method: for each kind of shape and a few ways to turn it, its sizes and middle are moved step by step
+// until most of the vertices lie within it and its volume is that of the part. Vertices count by how many
+// are left out, not by how far off they are, so that strays do not pull.
+#include "fit_body.hpp"
+
+#include <dendraxis/base/rotation.hpp>
+
+#include <Eigen/Eigenvalues>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis {
+namespace {
+
+constexpr std::size_t k_most_vertices = 240;
+constexpr float k_grown = 1.15f;
+constexpr int k_rounds = 14;
+constexpr float k_wide = 0.5f;
+constexpr float k_narrow = 0.06f;
+constexpr float k_may_miss = 0.03f;     // of the vertices
+constexpr float k_may_differ = 0.2f;    // the logarithm of what the volumes differ by
+constexpr float k_least_half = 0.006f;  // of the character's height: flat parts become slabs
+
+Quat frame_of(const Vec3& y, const Vec3& x_hint) {
+    Eigen::Matrix3f axes;
+    axes.col(1) = y.normalized();
+    Vec3 x = x_hint - axes.col(1) * axes.col(1).dot(x_hint);
+    if (x.norm() < 0.05f) x = axes.col(1).unitOrthogonal();
+    axes.col(0) = x.normalized();
+    axes.col(2) = axes.col(0).cross(axes.col(1));
+    return Quat(axes).normalized();
+}
+
+float share_of(std::vector<float> values, float share) {
+    const auto nth = static_cast<std::ptrdiff_t>(share * static_cast<float>(values.size() - 1) + 0.5f);
+    std::nth_element(values.begin(), values.begin() + nth, values.end());
+    return values[static_cast<std::size_t>(nth)];
+}
+
+// The direction in which the places lie farthest apart, the strays left out.
+Vec3 long_axis(std::span<const Vec3> places) {
+    Vec3 middle = Vec3::Zero();
+    for (int axis = 0; axis < 3; ++axis) {
+        std::vector<float> values;
+        for (const Vec3& place : places) values.push_back(place[axis]);
+        middle[axis] = share_of(std::move(values), 0.5f);
+    }
+    std::vector<float> distances;
+    for (const Vec3& place : places) distances.push_back((place - middle).norm());
+    const float far = share_of(distances, 0.96f);
+    Eigen::Matrix3f spread = Eigen::Matrix3f::Zero();
+    for (const Vec3& place : places) {
+        if ((place - middle).norm() <= far) spread += (place - middle) * (place - middle).transpose();
+    }
+    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3f> solver(spread);
+    Vec3 axis = solver.eigenvectors().col(2);
+    return axis[1] < 0.0f ? Vec3(-axis) : axis;
+}
+
+class Fitter {
+ public:
+    Fitter(std::span<const Vec3> places, float volume, float least_half, float start, ShapeKind kind,
+           const Quat& turn)
+        : volume_(volume), least_half_(least_half), shape_{kind, Vec3::Zero()}, turn_(turn) {
+        for (const Vec3& place : places) places_.push_back(turn.conjugate() * place);
+        Vec3 low;
+        Vec3 high;
+        for (int axis = 0; axis < 3; ++axis) {
+            std::vector<float> values;
+            for (const Vec3& place : places_) values.push_back(place[axis]);
+            low[axis] = share_of(values, 0.02f);
+            high[axis] = share_of(std::move(values), 0.98f);
+        }
+        middle_ = 0.5f * (low + high);
+        shape_.half = 0.5f * start * (high - low);
+        keep_form();
+    }
+
+    Fitter(std::span<const Vec3> places, float volume, const PlacedShape& placed)
+        : volume_(volume), shape_(placed.shape), turn_(placed.frame.rotation) {
+        for (const Vec3& place : places) places_.push_back(turn_.conjugate() * place);
+        middle_ = turn_.conjugate() * placed.frame.translation;
+    }
+
+    // Lower is better.
+    float fit(bool wide_first) {
+        if (wide_first) descend(k_wide);
+        return descend(k_narrow);
+    }
+
+    PlacedShape result() const {
+        PlacedShape placed{shape_, {}};
+        placed.frame.rotation = turn_;
+        placed.frame.translation = turn_ * middle_;
+        return placed;
+    }
+
+    // `ramp`: over what share of its size a shape comes to hold a vertex; wide ones show the way.
+    float cost(float ramp) const {
+        float missed = 0.0f;
+        float loose = 0.0f;
+        for (const Vec3& place : places_) {
+            const float out = outness(shape_, place - middle_);
+            missed += std::clamp((out / k_grown - 1.0f) / ramp + 0.5f, 0.0f, 1.0f);
+            loose += std::min(1.0f, std::abs(out - 1.0f));
+        }
+        const auto count = static_cast<float>(places_.size());
+        const float off = volume_ > 0.0f ? std::abs(std::log(volume_of(shape_) / volume_)) : 0.0f;
+        const float share = missed / count;
+        return share + 6.0f * std::max(0.0f, share - k_may_miss) + 0.1f * loose / count + 0.1f * off +
+               8.0f * std::max(0.0f, off - k_may_differ);
+    }
+
+ private:
+    float descend(float ramp) {
+        float best = cost(ramp);
+        float step = 0.2f;
+        for (int round = 0; round < k_rounds; ++round) {
+            bool better = false;
+            for (int move = 0; move < 9; ++move) {
+                for (const float way : {step, -step}) {
+                    const Shape shape = shape_;
+                    const Vec3 middle = middle_;
+                    change(move, way);
+                    const float now = cost(ramp);
+                    if (now < best - 1e-6f) {
+                        best = now;
+                        better = true;
+                    } else {
+                        shape_ = shape;
+                        middle_ = middle;
+                    }
+                }
+            }
+            if (!better) step *= 0.6f;
+        }
+        return best;
+    }
+
+    // One side longer, the middle moved along it, or one side longer and the next shorter.
+    void change(int move, float way) {
+        const int axis = move % 3;
+        if (move >= 3 && move < 6) {
+            middle_[axis] += way * shape_.half[axis];
+            return;
+        }
+        shape_.half[axis] *= 1.0f + way;
+        if (move >= 6) shape_.half[(axis + 1) % 3] /= 1.0f + way;
+        keep_form(axis);
+    }
+
+    // A capsule is round, a sphere the more so.
+    void keep_form(int changed = -1) {
+        Vec3& half = shape_.half;
+        half = half.cwiseMax(least_half_);
+        if (shape_.kind == ShapeKind::sphere) {
+            half.setConstant(changed >= 0 && changed < 3 ? half[changed] : half.mean());
+        } else if (shape_.kind == ShapeKind::capsule) {
+            const float radius = changed == 0 || changed == 2 ? half[changed] : 0.5f * (half.x() + half.z());
+            half = Vec3(radius, std::max(half.y(), radius), radius);
+        }
+    }
+
+    std::vector<Vec3> places_;
+    float volume_;
+    float least_half_ = 0.0f;
+    Shape shape_;
+    Quat turn_;
+    Vec3 middle_;
+};
+
+// As thick as the few vertices that there are lie from the line, else as a limb of that length most often is.
+PlacedShape from_length(const FitTask& task, std::span<const Vec3> places) {
+    Vec3 along = task.to - task.from;
+    if (along.norm() < 1e-3f * task.height) along = 0.05f * task.height * Vec3::UnitY();
+    const float length = along.norm();
+    const Vec3 axis = along / length;
+    float radius = task.trunk ? 0.075f * task.height : std::min(0.2f * length, 0.05f * task.height);
+    if (!places.empty()) {
+        float sum = 0.0f;
+        for (const Vec3& place : places) sum += axis.cross(place - task.from).norm();
+        radius = std::max(sum / static_cast<float>(places.size()), k_least_half * task.height);
+    }
+    PlacedShape placed{
+        {ShapeKind::capsule, Vec3(radius, std::max(radius, 0.5f * length + 0.3f * radius), radius)}, {}};
+    if (task.trunk) placed.shape = {ShapeKind::box, Vec3(1.2f * radius, 0.5f * length, 0.8f * radius)};
+    placed.frame.rotation = frame_of(along, Vec3::UnitX());
+    placed.frame.translation = task.from + 0.5f * along;
+    return placed;
+}
+
+}  // namespace
+
+float fit_cost(const PlacedShape& placed, std::span<const Vec3> places, float volume) {
+    return Fitter(places, volume, placed).cost(k_narrow);
+}
+
+PlacedShape fit_body(const FitTask& task, std::span<const Vec3> places, float volume) {
+    const bool flat = volume <= 0.0f;
+    if (places.size() < (flat ? 4 : 8)) return from_length(task, places);
+    std::vector<Vec3> some;
+    const std::size_t every = 1 + places.size() / k_most_vertices;
+    for (std::size_t i = 0; i < places.size(); i += every) some.push_back(places[i]);
+    const Vec3 along = task.to - task.from;
+    struct Turn {
+        Quat turn;
+        float handicap;
+    };
+    // Along the bone and upright are easier to read and to edit than what merely fits a little better.
+    std::vector<Turn> turns{{Quat::Identity(), task.trunk ? 0.0f : 0.03f},
+                            {frame_of(long_axis(some), Vec3::UnitX()), 0.03f},
+                            {frame_of(Vec3::UnitX(), Vec3::UnitY()), 0.03f},
+                            {frame_of(Vec3::UnitZ(), Vec3::UnitX()), 0.03f}};
+    if (along.norm() > 0.005f * task.height)
+        turns.push_back({frame_of(along, Vec3::UnitX()), task.trunk ? 0.02f : 0.0f});
+    float best = 1e30f;
+    PlacedShape result;
+    const auto attempt = [&](ShapeKind kind, const Turn& turn, float handicap) {
+        for (const float start : {1.0f, 0.85f}) {
+            for (const bool wide_first : {true, false}) {
+                Fitter fitter(some, volume, k_least_half * task.height, start, kind, turn.turn);
+                const float cost = fitter.fit(wide_first) + turn.handicap + handicap;
+                if (cost < best - 1e-5f) best = cost, result = fitter.result();
+            }
+        }
+    };
+    for (const Turn& turn : turns) {
+        if (!flat) attempt(ShapeKind::capsule, turn, task.trunk ? 0.03f : 0.0f);
+        attempt(ShapeKind::box, turn, task.trunk ? 0.0f : 0.05f);
+    }
+    if (!flat) attempt(ShapeKind::sphere, {Quat::Identity(), 0.0f}, 0.02f);
+    return result;
+}
+
+}  // namespace dendraxis

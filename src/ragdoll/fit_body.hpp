@@ -1,0 +1,40 @@
+// Shapes that fit the skin.
+#pragma once
+
+#include <dendraxis/chart/chart.hpp>
+#include <dendraxis/ragdoll/plan.hpp>
+
+#include <array>
+#include <cstdint>
+
+namespace dendraxis {
+
+/// The skin at rest in the upright frame; each vertex belongs to the body whose bones move it most.
+struct SkinByBody {
+    std::vector<Vec3> places;
+    std::vector<int> bodies;  ///< -1: no body's
+    std::vector<std::array<std::uint32_t, 3>> triangles;
+};
+
+/// `owners`: of each bone its body, or -1.
+SkinByBody skin_by_body(const Character& character, const Chart& chart, std::span<const int> owners);
+
+/// Cubic metres of the skin's inside that belong to each body; overlapping parts count once.
+std::vector<float> volumes_by_body(const SkinByBody& skin, std::size_t bodies);
+
+/// What is known of a body before it is fitted.
+struct FitTask {
+    Vec3 from = Vec3::Zero();  ///< the bone's head, upright frame
+    Vec3 to = Vec3::Zero();    ///< where the segment ends
+    bool trunk = false;        ///< rather a box than a capsule
+    float height = 1.0f;       ///< the character's
+};
+
+/// The shape, and where it stands in the upright frame. `places` are the body's vertices; where there are too
+/// few, the shape is made from the segment's length. A `volume` of 0: flat, which makes a slab.
+PlacedShape fit_body(const FitTask& task, std::span<const Vec3> places, float volume);
+
+/// How badly a shape fits; lower is better.
+float fit_cost(const PlacedShape& placed, std::span<const Vec3> places, float volume);
+
+}  // namespace dendraxis

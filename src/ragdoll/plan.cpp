@@ -1,0 +1,139 @@
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/ragdoll/plan.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_pi = std::numbers::pi_v<float>;
+constexpr float k_hinge = 8.0f / k_degrees;
+constexpr float k_rounded_edge = 0.45f;  // of a box's least half
+
+// A shape as a box with a rounding around it: a line and a radius, a point and a radius, a smaller box.
+struct Core {
+    Vec3 half;
+    float radius;
+};
+
+Core core_of(const Shape& shape) {
+    if (shape.kind == ShapeKind::sphere) return {Vec3::Zero(), shape.half.x()};
+    if (shape.kind == ShapeKind::capsule)
+        return {Vec3(0.0f, std::max(0.0f, shape.half.y() - shape.half.x()), 0.0f), shape.half.x()};
+    const float edge = k_rounded_edge * shape.half.minCoeff();
+    return {shape.half.array() - edge, edge};
+}
+
+Vec3 nearest_in(const Core& core, const Transform& frame, const Vec3& point) {
+    const Vec3 local = frame.rotation.conjugate() * (point - frame.translation);
+    return frame.translation + frame.rotation * local.cwiseMax(-core.half).cwiseMin(core.half);
+}
+
+}  // namespace
+
+int RagdollPlan::find(std::string_view name) const noexcept {
+    const auto found =
+        std::find_if(bodies.begin(), bodies.end(), [&](const auto& b) { return b.name == name; });
+    return found == bodies.end() ? -1 : static_cast<int>(found - bodies.begin());
+}
+
+int RagdollPlan::joint_of(int body) const noexcept {
+    const auto found =
+        std::find_if(joints.begin(), joints.end(), [&](const auto& j) { return j.body == body; });
+    return found == joints.end() ? -1 : static_cast<int>(found - joints.begin());
+}
+
+bool RagdollPlan::are_linked(int a, int b) const noexcept {
+    return std::any_of(joints.begin(), joints.end(), [&](const RagdollJoint& joint) {
+        return (joint.body == a && joint.above == b) || (joint.body == b && joint.above == a);
+    });
+}
+
+bool RagdollPlan::may_touch(int a, int b) const noexcept {
+    if (are_linked(a, b)) return false;
+    return std::none_of(pass_through.begin(), pass_through.end(),
+                        [&](const auto& pair) { return pair == std::pair(a, b) || pair == std::pair(b, a); });
+}
+
+std::string_view to_string(ShapeKind kind) noexcept {
+    switch (kind) {
+        case ShapeKind::capsule:
+            return "capsule";
+        case ShapeKind::box:
+            return "box";
+        case ShapeKind::sphere:
+            return "sphere";
+    }
+    return "";
+}
+
+float volume_of(const Shape& shape) noexcept {
+    const Vec3& half = shape.half;
+    if (shape.kind == ShapeKind::box) return 8.0f * half.prod();
+    const float ball = 4.0f / 3.0f * k_pi * half.x() * half.x() * half.x();
+    if (shape.kind == ShapeKind::sphere) return ball;
+    return ball + 2.0f * k_pi * half.x() * half.x() * std::max(0.0f, half.y() - half.x());
+}
+
+Vec3 inertia_of(const Shape& shape, float mass) noexcept {
+    const Vec3& half = shape.half;
+    if (shape.kind == ShapeKind::box) {
+        const Vec3 squares = half.cwiseProduct(half) * (mass / 3.0f);
+        return {squares.y() + squares.z(), squares.x() + squares.z(), squares.x() + squares.y()};
+    }
+    const float r = half.x();
+    if (shape.kind == ShapeKind::sphere) return Vec3::Constant(0.4f * mass * r * r);
+    // A cylinder of length 2 h and a half ball at either end.
+    const float h = std::max(0.0f, half.y() - r);
+    const float ball_share = (4.0f * r) / (4.0f * r + 6.0f * h);
+    const float ball = mass * ball_share;
+    const float rod = mass - ball;
+    const float around = 0.4f * ball * r * r + 0.5f * rod * r * r;
+    const float over = ball * (0.4f * r * r + 0.75f * r * h + h * h) + rod * (0.25f * r * r + h * h / 3.0f);
+    return {over, around, over};
+}
+
+float outness(const Shape& shape, const Vec3& point) noexcept {
+    if (shape.kind == ShapeKind::box) return point.cwiseAbs().cwiseQuotient(shape.half).maxCoeff();
+    if (shape.kind == ShapeKind::sphere) return point.norm() / shape.half.x();
+    // The size s at which the surface goes through the point: line and radius are s times as long then.
+    const float r = shape.half.x();
+    const float line = std::max(0.0f, shape.half.y() - r);
+    const float off = std::hypot(point.x(), point.z());
+    const float y = std::abs(point.y());
+    if (y * r <= line * off) return off / r;
+    const float square = off * off + y * y;
+    const float root = std::sqrt(std::max(0.0f, y * y * line * line - (line * line - r * r) * square));
+    return square / std::max(1e-12f, y * line + root);
+}
+
+bool is_hinge(const Range& range) noexcept {
+    return 0.5f * (range.side.to - range.side.from) < k_hinge;
+}
+
+float joint_overshoot(const Range& range, const Quat& turn) noexcept {
+    if (!is_hinge(range)) return overshoot(range, turn);
+    const TurnAngles now = turn_angles(range, turn);
+    const Vec3 bone = swing_twist(turn, range.bone).swing * range.bone;
+    const float side = std::asin(std::clamp(bone.dot(range.about), -1.0f, 1.0f));
+    const auto beyond = [](const AngleSpan& span, float angle) {
+        return std::max({0.0f, span.from - angle, angle - span.to});
+    };
+    return std::max({beyond(range.twist, now.twist), beyond(range.bend, now.bend), beyond(range.side, side)});
+}
+
+float overlap(const PlacedShape& a, const PlacedShape& b) noexcept {
+    const Core core_a = core_of(a.shape);
+    const Core core_b = core_of(b.shape);
+    Vec3 on_b = b.frame.translation;
+    Vec3 on_a = on_b;
+    for (int i = 0; i < 60; ++i) {
+        on_a = nearest_in(core_a, a.frame, on_b);
+        on_b = nearest_in(core_b, b.frame, on_a);
+    }
+    return core_a.radius + core_b.radius - (on_a - on_b).norm();
+}
+
+}  // namespace dendraxis

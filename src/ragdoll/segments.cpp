@@ -1,0 +1,193 @@
+#include "segments.hpp"
+
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+
+namespace dendraxis {
+namespace {
+
+constexpr std::size_t k_most_tail_bodies = 8;
+constexpr std::size_t k_most_segments = 64;  // where nothing was charted
+constexpr float k_own_neck = 0.11f;          // of the height: a longer neck is a body of its own
+constexpr float k_least_loose = 0.04f;       // of the height: what a loose chain measures at least
+
+class SegmentFinder {
+ public:
+    explicit SegmentFinder(const Chart& chart)
+        : chart_(chart), skeleton_(chart.skeleton), rest_(rest_in_model_space(chart.skeleton)) {}
+
+    std::vector<Segment> find() {
+        if (chart_.hub != k_no_bone) {
+            const Chain* spine = chart_.find("spine");
+            const bool has_spine = spine != nullptr && !spine->bones.empty();
+            add("hips", {chart_.hub}, has_spine ? head(spine->bones.front()) : end_of(chart_.hub));
+        }
+        trunk();
+        for (const Chain& chain : chart_.chains) {
+            if (chain.name.starts_with("arm."))
+                limb(chain, {"upper-arm", "forearm", "hand"});
+            else if (chain.name == "leg.left" || chain.name == "leg.right")
+                limb(chain, {"thigh", "shin", "foot"});
+            else if (chain.name.starts_with("leg."))
+                limb(chain, {});
+            else if (chain.name == "tail")
+                in_pieces(chain.name, chain.bones, k_most_tail_bodies, false);
+            else if (chain.name.starts_with("ear."))
+                add(chain.name, chain.bones, end_of(chain.bones.back()));
+        }
+        loose_chains();
+        if (segments_.empty()) every_bone();
+        std::stable_sort(segments_.begin(), segments_.end(), [](const Segment& a, const Segment& b) {
+            return a.bones.front() < b.bones.front();
+        });
+        std::stable_partition(segments_.begin(), segments_.end(),
+                              [&](const Segment& s) { return s.bones.front() == chart_.hub; });
+        return std::move(segments_);
+    }
+
+ private:
+    Vec3 head(int bone) const { return rest_[static_cast<std::size_t>(bone)].translation; }
+
+    // Toward the child that lies farthest off; without one, on from the parent.
+    Vec3 end_of(int bone) const {
+        Vec3 end = head(bone);
+        float longest = 0.0f;
+        for (const int child : skeleton_.children(bone)) {
+            const float length = (head(child) - head(bone)).norm();
+            if (length > longest) longest = length, end = head(child);
+        }
+        if (longest > 1e-4f * chart_.height) return end;
+        const int parent = skeleton_.parent(bone);
+        if (parent == k_no_bone) return head(bone) + 0.1f * chart_.height * chart_.up;
+        return head(bone) + 0.6f * (head(bone) - head(parent));
+    }
+
+    void add(const std::string& name, const std::vector<int>& bones, const Vec3& end, bool loose = false,
+             bool tip = false) {
+        segments_.push_back({name, bones, end, loose, tip});
+    }
+
+    void trunk() {
+        const Chain* spine = chart_.find("spine");
+        const Chain* neck = chart_.find("neck");
+        const Chain* skull = chart_.find("head");
+        std::vector<int> neck_bones = neck != nullptr ? neck->bones : std::vector<int>{};
+        const std::vector<int> head_bones = skull != nullptr ? skull->bones : std::vector<int>{};
+        const auto over = [&](const std::vector<int>& a, const std::vector<int>& b, const Vec3& otherwise) {
+            return !a.empty() ? head(a.front()) : !b.empty() ? head(b.front()) : otherwise;
+        };
+        if (spine != nullptr && !spine->bones.empty())
+            spine_halves(spine->bones, over(neck_bones, head_bones, end_of(spine->bones.back())));
+        const bool long_neck =
+            !neck_bones.empty() && !head_bones.empty() &&
+            (head(head_bones.front()) - head(neck_bones.front())).norm() > k_own_neck * chart_.height;
+        if (long_neck) {
+            add("neck", neck_bones, head(head_bones.front()));
+            neck_bones.clear();
+        }
+        neck_bones.insert(neck_bones.end(), head_bones.begin(), head_bones.end());
+        if (!neck_bones.empty()) add("head", neck_bones, end_of(neck_bones.back()));
+    }
+
+    // Two bodies of about the same length, the upper one from a bone's head on.
+    void spine_halves(const std::vector<int>& bones, const Vec3& end) {
+        std::size_t split = 0;
+        float best = 1e30f;
+        for (std::size_t i = 1; i < bones.size(); ++i) {
+            const float below = (head(bones[i]) - head(bones.front())).norm();
+            const float above = (end - head(bones[i])).norm();
+            if (std::abs(below - above) < best) best = std::abs(below - above), split = i;
+        }
+        const auto middle = bones.begin() + static_cast<std::ptrdiff_t>(split);
+        if (split > 0) add("spine", {bones.begin(), middle}, head(*middle));
+        add("chest", {middle, bones.end()}, end);
+    }
+
+    void limb(const Chain& chain, std::vector<const char*> names) {
+        const std::string side = chain.name.substr(chain.name.find('.'));
+        if (chain.bones.size() != names.size()) names.clear();
+        for (std::size_t i = 0; i < chain.bones.size(); ++i) {
+            const bool last = i + 1 == chain.bones.size();
+            const Vec3 end = last ? tip_of(chain) : head(chain.bones[i + 1]);
+            const std::string name =
+                names.empty() ? chain.name + "." + std::to_string(i + 1) : names[i] + side;
+            add(name, {chain.bones[i]}, end, false, last && chain.bones.size() > 2);
+        }
+    }
+
+    // The farthest bone below a hand or foot.
+    Vec3 tip_of(const Chain& chain) const {
+        const int bone = chain.bones.back();
+        Vec3 tip = end_of(bone);
+        float farthest = (tip - head(bone)).norm();
+        for (int other = bone + 1; other < static_cast<int>(skeleton_.size()); ++other) {
+            if (!skeleton_.is_above(bone, other)) continue;
+            const float length = (head(other) - head(bone)).norm();
+            if (length > farthest) farthest = length, tip = head(other);
+        }
+        return tip;
+    }
+
+    void in_pieces(const std::string& name, const std::vector<int>& bones, std::size_t most, bool loose) {
+        const std::size_t count = std::min(bones.size(), most);
+        for (std::size_t i = 0; i < count; ++i) {
+            const std::size_t from = i * bones.size() / count;
+            const std::size_t to = (i + 1) * bones.size() / count;
+            std::vector<int> piece(bones.begin() + static_cast<std::ptrdiff_t>(from),
+                                   bones.begin() + static_cast<std::ptrdiff_t>(to));
+            const Vec3 end = to < bones.size() ? head(bones[to]) : end_of(bones.back());
+            if ((end - head(piece.front())).norm() < 1e-4f * chart_.height) continue;
+            add(name + "." + std::to_string(i + 1), piece, end, loose);
+        }
+    }
+
+    // Hair, tassels, coat tails: helpers of unknown kind that hang from the body in a row.
+    void loose_chains() {
+        std::vector<char> unknown(skeleton_.size(), 0);
+        for (const Helper& helper : chart_.helpers)
+            unknown[static_cast<std::size_t>(helper.bone)] = helper.kind == HelperKind::unknown ? 1 : 0;
+        const auto is_loose = [&](int bone) { return unknown[static_cast<std::size_t>(bone)] != 0; };
+        for (int bone = 0; bone < static_cast<int>(skeleton_.size()); ++bone) {
+            const int parent = skeleton_.parent(bone);
+            if (!is_loose(bone) || parent == k_no_bone || is_loose(parent)) continue;
+            std::vector<int> row{bone};
+            for (bool more = true; more;) {
+                more = false;
+                for (const int child : skeleton_.children(row.back())) {
+                    if (!is_loose(child)) continue;
+                    row.push_back(child);
+                    more = true;
+                    break;
+                }
+            }
+            const bool hangs_from_body = chart_.hub != k_no_bone && skeleton_.is_above(chart_.hub, bone);
+            const float length = (head(row.back()) - head(row.front())).norm();
+            if (row.size() >= 2 && hangs_from_body && length > k_least_loose * chart_.height)
+                in_pieces(skeleton_.bone(bone).label, row, k_most_tail_bodies, true);
+        }
+    }
+
+    // Nothing was charted: all bones that have some length.
+    void every_bone() {
+        for (int bone = 0; bone < static_cast<int>(skeleton_.size()) && segments_.size() < k_most_segments;
+             ++bone) {
+            const Vec3 end = end_of(bone);
+            if ((end - head(bone)).norm() > 0.02f * chart_.height)
+                add(skeleton_.bone(bone).label, {bone}, end);
+        }
+    }
+
+    const Chart& chart_;
+    const Skeleton& skeleton_;
+    std::vector<Transform> rest_;
+    std::vector<Segment> segments_;
+};
+
+}  // namespace
+
+std::vector<Segment> segments_of(const Chart& chart) {
+    return SegmentFinder(chart).find();
+}
+
+}  // namespace dendraxis

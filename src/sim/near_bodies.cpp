@@ -1,0 +1,83 @@
+#include "near_bodies.hpp"
+
+#include "bullet_types.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis::sim {
+namespace {
+
+constexpr float k_margin = 0.025f;  // metres: a little more than contacts look ahead
+
+const BodyTag* tag_on(const btBroadphaseProxy* proxy) {
+    return static_cast<const BodyTag*>(
+        static_cast<const btCollisionObject*>(proxy->m_clientObject)->getUserPointer());
+}
+
+// The square of the distance between two lines, given by their middles and half ways.
+float squared_distance(const Vec3& a, const Vec3& half_a, const Vec3& b, const Vec3& half_b) {
+    const Vec3 apart = a - b;
+    const float aa = half_a.squaredNorm();
+    const float bb = half_b.squaredNorm();
+    const float ab = half_a.dot(half_b);
+    const float along_a = half_a.dot(apart);
+    const float along_b = half_b.dot(apart);
+    const float square = aa * bb - ab * ab;
+    float s = square > 1e-9f ? std::clamp((ab * along_b - along_a * bb) / square, -1.0f, 1.0f) : 0.0f;
+    float t = bb > 1e-12f ? std::clamp((ab * s + along_b) / bb, -1.0f, 1.0f) : 0.0f;
+    if (aa > 1e-12f) s = std::clamp((ab * t - along_a) / aa, -1.0f, 1.0f);
+    return (apart + s * half_a - t * half_b).squaredNorm();
+}
+
+bool is_near(const btBroadphasePair& pair, const BodyTag& a, const BodyTag& b) {
+    const auto frame = [](const btBroadphaseProxy* proxy) -> const btTransform& {
+        return static_cast<const btCollisionObject*>(proxy->m_clientObject)->getWorldTransform();
+    };
+    const btTransform& at_a = frame(pair.m_pProxy0);
+    const btTransform& at_b = frame(pair.m_pProxy1);
+    const float reach = a.radius + b.radius + k_margin;
+    return squared_distance(from_bullet(at_a.getOrigin()),
+                            a.half_line * from_bullet(at_a.getBasis().getColumn(1)),
+                            from_bullet(at_b.getOrigin()),
+                            b.half_line * from_bullet(at_b.getBasis().getColumn(1))) < reach * reach;
+}
+
+}  // namespace
+
+BodyTag tag_of(const Shape& shape) {
+    BodyTag tag;
+    if (shape.kind == ShapeKind::box) {
+        tag.radius = std::hypot(shape.half.x(), shape.half.z());
+        tag.half_line = shape.half.y();
+    } else {
+        tag.radius = shape.half.x();
+        tag.half_line = std::max(0.0f, shape.half.y() - shape.half.x());
+    }
+    return tag;
+}
+
+bool PairFilter::needBroadphaseCollision(btBroadphaseProxy* a, btBroadphaseProxy* b) const {
+    if ((a->m_collisionFilterGroup & b->m_collisionFilterMask) == 0 ||
+        (b->m_collisionFilterGroup & a->m_collisionFilterMask) == 0)
+        return false;
+    const BodyTag* tag_a = tag_on(a);
+    const BodyTag* tag_b = tag_on(b);
+    if (tag_a == nullptr || tag_b == nullptr || tag_a->figure != tag_b->figure) return true;
+    return (*tag_a->may_touch)[tag_a->index * tag_a->body_count + tag_b->index] != 0;
+}
+
+void look_if_near(btBroadphasePair& pair, btCollisionDispatcher& dispatcher, const btDispatcherInfo& info) {
+    const BodyTag* a = tag_on(pair.m_pProxy0);
+    const BodyTag* b = tag_on(pair.m_pProxy1);
+    if (a == nullptr || b == nullptr || is_near(pair, *a, *b)) {
+        btCollisionDispatcher::defaultNearCallback(pair, dispatcher, info);
+    } else if (pair.m_algorithm != nullptr) {
+        // They have parted: their old contacts go with the algorithm.
+        pair.m_algorithm->~btCollisionAlgorithm();
+        dispatcher.freeCollisionAlgorithm(pair.m_algorithm);
+        pair.m_algorithm = nullptr;
+    }
+}
+
+}  // namespace dendraxis::sim

@@ -1,0 +1,37 @@
+// Which bodies are looked at for contact: the engine is spared pairs that never touch and pairs that are not
+// near.
+#pragma once
+
+#include <dendraxis/ragdoll/plan.hpp>
+
+#include <BulletCollision/BroadphaseCollision/btCollisionAlgorithm.h>
+#include <BulletCollision/BroadphaseCollision/btOverlappingPairCache.h>
+#include <BulletCollision/CollisionDispatch/btCollisionDispatcher.h>
+
+#include <cstddef>
+#include <vector>
+
+namespace dendraxis::sim {
+
+/// What the engine's bodies carry of ours. Ground carries none.
+struct BodyTag {
+    const void* figure = nullptr;  ///< bodies of one ragdoll share it
+    std::size_t index = 0;
+    const std::vector<char>* may_touch = nullptr;  ///< by pairs of bodies of the figure
+    std::size_t body_count = 0;
+    float half_line = 0.0f;  ///< of a capsule along its own y that holds the shape
+    float radius = 0.0f;
+};
+
+BodyTag tag_of(const Shape& shape);
+
+/// Keeps pairs out whose layers do not meet, and linked bodies of one ragdoll.
+struct PairFilter : public btOverlapFilterCallback {
+    bool needBroadphaseCollision(btBroadphaseProxy* a, btBroadphaseProxy* b) const override;
+};
+
+/// For `btCollisionDispatcher::setNearCallback`: two bodies are looked at only where the capsules around them
+/// are near. Source: C. Ericson, "Real-Time Collision Detection" (2005), 5.1.9.
+void look_if_near(btBroadphasePair& pair, btCollisionDispatcher& dispatcher, const btDispatcherInfo& info);
+
+}  // namespace dendraxis::sim
