@@ -120,7 +120,37 @@ struct DrawArguments {
     std::string clip;
     std::vector<int> frames;
     bool chart = false;
+    bool ragdoll = false;
     std::string view = "quarter";
+    fs::path out;
+    bool json = false;
+};
+
+/// `ragdoll build`, `check` and `export`.
+struct RagdollArguments {
+    fs::path character;
+    fs::path sheet;
+    fs::path learn;
+    std::string mirror;  // `left`, `right` or empty
+    bool anew = false;
+    fs::path out;
+    bool json = false;
+};
+
+struct RagdollDropArguments {
+    fs::path character;
+    fs::path sheet;
+    std::string clip;
+    int frame = 0;
+    float seconds = 4.0f;
+    float fps = 60.0f;
+    float height = 0.0f;
+    std::string speed_words;
+    std::string push_words;
+    std::vector<unsigned> seeds;
+    fs::path terrain;
+    std::string name = "drop";
+    fs::path picture;
     fs::path out;
     bool json = false;
 };
@@ -140,6 +170,10 @@ int run_review(const ReviewArguments& arguments);
 int run_convert(const ConvertArguments& arguments);
 int run_solve(const SolveArguments& arguments);
 int run_draw(const DrawArguments& arguments);
+int run_ragdoll_build(const RagdollArguments& arguments);
+int run_ragdoll_check(const RagdollArguments& arguments);
+int run_ragdoll_drop(const RagdollDropArguments& arguments);
+int run_ragdoll_export(const RagdollArguments& arguments);
 int run_demo(const DemoArguments& arguments);
 
 // ------------------------------------------------------------------ shared by the commands (print.cpp)
@@ -151,10 +185,12 @@ std::string dim(const std::string& text);
 /// One line a finding, worst first.
 void print_findings(const Findings& findings);
 
-/// Throws `UsageError` where `out` is one of the files that are read.
 /// Takes `NAME=X,Y,Z` apart. Throws `UsageError`.
 NamedPlace named_place(const std::string& words, const std::string& option);
+/// The same without a name.
+std::array<float, 3> plain_place(const std::string& words, const std::string& option);
 
+/// Throws `UsageError` where `out` is one of the files that are read.
 void check_not_input(const fs::path& out, const std::vector<fs::path>& inputs);
 
 }  // namespace dendraxis::tool

@@ -84,6 +84,44 @@ void reach_low(const fs::path& character, const fs::path& result, const fs::path
     run_draw(drawn);
 }
 
+// The bodies of two characters beside each other, from two sides.
+void show_bodies(const fs::path& one, const fs::path& other, const fs::path& picture) {
+    say(false, fmt::format("draw {} --beside {} --ragdoll --view front -o {}", one.string(), other.string(),
+                           picture.string()));
+    DrawArguments drawn;
+    drawn.character = one;
+    drawn.beside = other;
+    drawn.ragdoll = true;
+    drawn.view = "front";
+    drawn.out = picture;
+    run_draw(drawn);
+}
+
+// Off the quay in the middle of a hop.
+void fall(const fs::path& character, const fs::path& sheet, const fs::path& result, const fs::path& picture) {
+    say(false, fmt::format("ragdoll build {} -o {}", character.string(), sheet.string()));
+    RagdollArguments plan;
+    plan.character = character;
+    plan.out = sheet;
+    run_ragdoll_build(plan);
+    say(false, fmt::format("ragdoll check {}", sheet.string()));
+    plan.character = sheet;
+    run_ragdoll_check(plan);
+    say(false,
+        fmt::format(
+            "ragdoll drop {} --clip hop-down --frame 14 --height 1.2 --speed 0,0,1.5 -o {} --picture {}",
+            sheet.string(), result.string(), picture.string()));
+    RagdollDropArguments drop;
+    drop.character = sheet;
+    drop.clip = "hop-down";
+    drop.frame = 14;
+    drop.height = 1.2f;
+    drop.speed_words = "0,0,1.5";
+    drop.out = result;
+    drop.picture = picture;
+    run_ragdoll_drop(drop);
+}
+
 }  // namespace
 
 int run_demo(const DemoArguments& arguments) {
@@ -187,6 +225,10 @@ int run_demo(const DemoArguments& arguments) {
                       arguments.out / "diver-on-slipway.glb", slipway);
     walk_over_terrain(hound, "trot", in / "steps.glb", {18, 42}, arguments.out / "hound-on-steps.glb", steps);
     reach_low(diver, arguments.out / "diver-reaching.glb", reach);
+    const fs::path bodies = arguments.out / "bodies.png";
+    const fs::path falls = arguments.out / "fall.png";
+    show_bodies(diver, hound, bodies);
+    fall(diver, arguments.out / "diver.rig.json", arguments.out / "diver-falls.glb", falls);
     fmt::print("\n{}\n", bold("open these"));
     fmt::print("  {:<36} the chains that were found on the hound, and how sure each is\n", chains.string());
     fmt::print("  {:<36} the diver and the bosun as their files have them\n", rests.string());
@@ -197,6 +239,8 @@ int run_demo(const DemoArguments& arguments) {
     fmt::print("  {:<36} the diver's stroll on a slipway, unadapted and adapted\n", slipway.string());
     fmt::print("  {:<36} the hound's trot on steps, unadapted and adapted\n", steps.string());
     fmt::print("  {:<36} both hands brought to places, and how far the limbs may swing\n", reach.string());
+    fmt::print("  {:<36} the bodies of the diver's and the hound's ragdolls\n", bodies.string());
+    fmt::print("  {:<36} the diver falling off the quay\n", falls.string());
     fmt::print("  {:<36} the bosun with all clips: any glTF viewer plays it\n", result.string());
     fmt::print("  {:<36} what was found out about the bosun; plain text\n", sheet.string());
     fmt::print("  {:<36} which chain answers to which; edit it and run `retarget` again\n", pairing.string());

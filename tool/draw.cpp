@@ -4,8 +4,9 @@
 #include <dendraxis/draw/picture.hpp>
 #include <dendraxis/ik/body_setup.hpp>
 #include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/sheet.hpp>
+#include <dendraxis/io/ragdoll_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
+#include <dendraxis/ragdoll/check.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/core.h>
@@ -36,6 +37,13 @@ draw::Panel make_panel(const io::Rig& rig, const std::string& clip_name, int fra
     panel.pose.assign(pose.begin(), pose.end());
     panel.subtitle = fmt::format("{}, frame {}", clip_name, frame);
     return panel;
+}
+
+void show_ragdoll(draw::Panel& panel, const RagdollPlan& plan) {
+    panel.ragdoll = &plan;
+    const Findings findings = check_ragdoll(plan, *panel.chart);
+    for (const Finding& finding : findings) panel.marked_bodies.push_back(finding.where);
+    panel.subtitle += fmt::format(", {} bodies, {} findings", plan.bodies.size(), findings.size());
 }
 
 void add_marks(draw::Panel& panel, const std::vector<std::string>& target_words) {
@@ -69,12 +77,19 @@ int run_draw(const DrawArguments& arguments) {
     if (!arguments.terrain.empty()) terrain = io::load_character(arguments.terrain);
     std::vector<draw::Panel> panels;
     draw::PictureOptions options;
-    for (const io::Rig& rig : rigs) {
+    std::vector<RagdollPlan> ragdolls;
+    if (arguments.ragdoll) {
+        ragdolls.push_back(io::ragdoll_of(arguments.character, rigs[0]));
+        if (rigs.size() > 1) ragdolls.push_back(io::ragdoll_of(arguments.beside, rigs[1]));
+    }
+    for (std::size_t r = 0; r < rigs.size(); ++r) {
+        const io::Rig& rig = rigs[r];
         for (const int frame : frames) {
             panels.push_back(make_panel(rig, arguments.clip, frame));
             panels.back().view = view_named(arguments.view);
             panels.back().ranges = arguments.ranges;
             panels.back().terrain = terrain ? &*terrain : nullptr;
+            if (arguments.ragdoll) show_ragdoll(panels.back(), ragdolls[r]);
             add_marks(panels.back(), arguments.target_words);
             if (!arguments.chart) continue;
             panels.back().view = draw::View::front;

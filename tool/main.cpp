@@ -193,6 +193,8 @@ int parse_and_run(int count, char** words) {
     c->add_option("--frame", draw.frames, "which frames of it, from 0; several make a column each")
         ->check(CLI::NonNegativeNumber);
     c->add_flag("--chart", draw.chart, "front and side view with the chains named, and how sure each is");
+    c->add_flag("--ragdoll", draw.ragdoll,
+                "the bodies of its ragdoll: those of its sheet, else as `ragdoll build` makes them");
     c->add_flag("--ranges", draw.ranges, "a cone at each limb's joints: how far they may swing");
     c->add_option("--target", draw.target_words,
                   "mark where a limb, head or bone is and where it is to be; may be given several times")
@@ -205,6 +207,62 @@ int parse_and_run(int count, char** words) {
     c->add_option("-o,--out", draw.out, "the picture, 1280 by 800 pixels (.png)")
         ->option_text("FILE REQUIRED")
         ->required();
+
+    CLI::App* ragdoll = app.add_subcommand("ragdoll", "Plan a ragdoll, check it, let it fall, hand it on");
+    ragdoll->require_subcommand(1);
+    RagdollArguments plan;
+    const auto ragdoll_command = [&](const char* name, const char* what, const char* example,
+                                     std::function<int()> run) {
+        CLI::App* command = add_command(*ragdoll, name, what, example, plan.json, chosen, std::move(run));
+        command->add_option("CHARACTER", plan.character, "the character's file, or its sheet")
+            ->option_text("FILE REQUIRED")
+            ->required();
+        command->add_option("--sheet", plan.sheet, "the sheet, where CHARACTER is a character's file")
+            ->option_text("FILE");
+        return command;
+    };
+    c = ragdoll_command("build", "Fit bodies, masses and joints; write them into the rig sheet",
+                        "ragdoll build hero.glb -o hero.rig.json", [&] { return run_ragdoll_build(plan); });
+    c->add_option("--learn", plan.learn, "take the joints' ranges from the clips of this file")
+        ->option_text("FILE");
+    c->add_option("--mirror", plan.mirror, "take this side over to the other")
+        ->check(CLI::IsMember({"left", "right"}));
+    c->add_flag("--anew", plan.anew, "forget the ragdoll that the sheet has");
+    c->add_option("-o,--out", plan.out, "the sheet to write (.rig.json)")->option_text("FILE");
+    ragdoll_command("check", "Tell what is wrong with a ragdoll; exit status 1 where something is",
+                    "ragdoll check hero.rig.json", [&] { return run_ragdoll_check(plan); });
+    c = ragdoll_command("export", "Write the character with its ragdoll as glTF rigid bodies",
+                        "ragdoll export hero.rig.json -o hero-physics.glb",
+                        [&] { return run_ragdoll_export(plan); });
+    c->add_option("-o,--out", plan.out, "the file to write (.glb)")->option_text("FILE REQUIRED")->required();
+
+    RagdollDropArguments drop;
+    c = add_command(*ragdoll, "drop", "Let the ragdoll fall, bake the fall into a clip and tell how it held",
+                    "ragdoll drop hero.glb --height 1.5 --seed 1 -o hero-falls.glb --picture fall.png",
+                    drop.json, chosen, [&] { return run_ragdoll_drop(drop); });
+    c->add_option("CHARACTER", drop.character, "the character's file, or its sheet")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("--sheet", drop.sheet, "the sheet, where CHARACTER is a character's file")
+        ->option_text("FILE");
+    c->add_option("--clip", drop.clip, "let go in this clip, as fast as it moves; the rest where not given");
+    c->add_option("--frame", drop.frame, "in which frame of it, from 0")->check(CLI::NonNegativeNumber);
+    c->add_option("--seconds", drop.seconds, "how long to simulate")->capture_default_str();
+    c->add_option("--fps", drop.fps, "the rate of the clip that is made")->capture_default_str();
+    c->add_option("--height", drop.height, "metres to lift it by first")->capture_default_str();
+    c->add_option("--speed", drop.speed_words, "how fast it moves at first: m/s to its left, up, forward")
+        ->option_text("X,Y,Z");
+    c->add_option("--push", drop.push_words, "an impulse on a body: N s to the character's left, up, forward")
+        ->option_text("BODY=X,Y,Z");
+    c->add_option(
+         "--seed", drop.seeds,
+         "turn it at random, up to 6 rad/s and 5 m/s; several seeds: figures of all, clip of the first")
+        ->option_text("N ...");
+    c->add_option("--terrain", drop.terrain, "what it falls onto (.glb); a level floor where not given")
+        ->option_text("FILE");
+    c->add_option("--name", drop.name, "the new clip's name")->capture_default_str();
+    c->add_option("--picture", drop.picture, "a strip of pictures of the fall (.png)")->option_text("FILE");
+    c->add_option("-o,--out", drop.out, "the character with the new clip (.glb)")->option_text("FILE");
 
     DemoArguments demo;
     c = add_command(app, "demo", "Run the whole example on the demo characters and tell what to open",

@@ -76,7 +76,14 @@ void draw_ranges(cairo_t* cairo, const Panel& panel, const Stage& stage, const C
     const Skeleton& skeleton = chart.skeleton;
     std::vector<Transform> model(skeleton.size());
     to_model_space(skeleton, panel.pose, model);
-    for (const JointRange& joint : ranges_in_force(chart)) {
+    std::vector<JointRange> ranges;
+    if (panel.ragdoll != nullptr) {
+        for (const RagdollJoint& joint : panel.ragdoll->joints)
+            ranges.push_back({panel.ragdoll->bodies[static_cast<std::size_t>(joint.body)].bone, joint.range});
+    } else {
+        ranges = ranges_in_force(chart);
+    }
+    for (const JointRange& joint : ranges) {
         if (!belongs_to_a_limb(chart, joint.bone)) continue;
         const int parent = skeleton.parent(joint.bone);
         const Quat above = parent == k_no_bone ? skeleton.above().rotation

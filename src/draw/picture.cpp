@@ -1,4 +1,5 @@
 // Layout, text, floor and PNG; Cairo draws the lines and letters.
+#include "bodies.hpp"
 #include "marks.hpp"
 
 #include <dendraxis/base/error.hpp>
@@ -211,7 +212,7 @@ void paint_layers(cairo_t* cairo, const Layer& mesh, const Layer& bones, int wid
     cairo_paint(cairo);
 }
 
-void draw_legend(cairo_t* cairo, const PictureOptions& options) {
+void draw_legend(cairo_t* cairo, const PictureOptions& options, bool ragdoll) {
     double x = 16.0;
     const double y = options.height - 13.0;
     const auto entry = [&](const Color& color, const std::string& name) {
@@ -225,7 +226,7 @@ void draw_legend(cairo_t* cairo, const PictureOptions& options) {
         x += 17.0 + extents.x_advance + 20.0;
     };
     for (const BoneGroup& group : bone_groups()) entry(group.color, group.name);
-    entry(k_below_floor, "below the floor");
+    entry(k_below_floor, ragdoll ? "has a finding" : "below the floor");
 }
 
 cairo_status_t collect(void* bytes, const unsigned char* data, unsigned int length) {
@@ -236,7 +237,7 @@ cairo_status_t collect(void* bytes, const unsigned char* data, unsigned int leng
 
 // A figure's height, for what panels share: scale and grid.
 float size_of(const Panel& panel) {
-    return std::max(panel.chart->height, 1e-6f);
+    return std::max(panel.chart->height + std::max(0.0f, panel.headroom), 1e-6f);
 }
 
 // How far a figure reaches to either side of the panel's middle, and where its middle lies at rest beside the
@@ -305,6 +306,16 @@ Grid choose_grid(std::span<const Panel> panels, const std::vector<Spread>& sprea
 
 }  // namespace
 
+float headroom_for(std::span<const Panel> panels) {
+    float most = 0.0f;
+    for (const Panel& panel : panels) {
+        const Stage stage(panel);
+        for (int bone = 0; bone < static_cast<int>(stage.bones.size()); ++bone)
+            most = std::max(most, 1.05f * stage.bone(bone).y() - panel.chart->height);
+    }
+    return most;
+}
+
 std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureOptions& options) {
     if (panels.empty() || options.width < 64 || options.height < 64 || options.width > 8192 ||
         options.height > 8192) {
@@ -364,7 +375,8 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         const float reach = std::min(0.8f * size_of(panels[i]), static_cast<float>(0.46 * width / fit));
         draw_terrain(panels[i], reach, stage, fine, mesh);
         draw_mesh(panels[i], stage, fine, mesh);
-        draw_bones(panels[i], stage, fine, bones);
+        if (panels[i].ragdoll == nullptr) draw_bones(panels[i], stage, fine, bones);
+        draw_bodies(panels[i], stage, fine, bones);
         stages.push_back(stage);
         cameras.push_back(camera);
         fields.push_back(field);
@@ -372,11 +384,11 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
     paint_layers(cairo, mesh, bones, options.width, options.height);
     for (std::size_t i = 0; i < panels.size(); ++i) {
         if (panels[i].chart_labels) draw_chain_labels(cairo, panels[i], stages[i], cameras[i], fields[i]);
-        draw_side_labels(cairo, panels[i], stages[i], cameras[i]);
+        if (panels[i].ragdoll == nullptr) draw_side_labels(cairo, panels[i], stages[i], cameras[i]);
         draw_ranges(cairo, panels[i], stages[i], cameras[i]);
         draw_marks(cairo, panels[i], stages[i], cameras[i]);
     }
-    draw_legend(cairo, options);
+    draw_legend(cairo, options, panels[0].ragdoll != nullptr);
 
     std::vector<std::uint8_t> png;
     if (cairo_surface_write_to_png_stream(surface.get(), collect, &png) != CAIRO_STATUS_SUCCESS) {

@@ -16,8 +16,15 @@ const tinygltf::Node& node_at(const GltfFile& file, int node) {
     return file.model.nodes[static_cast<std::size_t>(node)];
 }
 
+// A collider or the end of a joint (KHR_physics_rigid_bodies) hangs from a bone and is none.
+bool is_of_a_rigid_body(const tinygltf::Node& node) {
+    const auto found = node.extensions.find("KHR_physics_rigid_bodies");
+    return found != node.extensions.end() && !found->second.Has("motion");
+}
+
 bool shows_something(const tinygltf::Node& node) {
-    return node.mesh != -1 || node.camera != -1 || node.extensions.contains("KHR_lights_punctual");
+    return is_of_a_rigid_body(node) || node.mesh != -1 || node.camera != -1 ||
+           node.extensions.contains("KHR_lights_punctual");
 }
 
 int parent_of(const GltfFile& file, int node) {

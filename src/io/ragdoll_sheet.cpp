@@ -7,6 +7,7 @@
 #include <dendraxis/ragdoll/check.hpp>
 
 #include <fmt/format.h>
+#include <cmath>
 #include <set>
 
 namespace dendraxis::io {
@@ -225,6 +226,11 @@ std::optional<RagdollPlan> read_ragdoll(const fs::path& file, const Rig& rig) {
     return PlanReader(document, rig).read();
 }
 
+RagdollPlan ragdoll_of(const fs::path& file, const Rig& rig) {
+    if (auto plan = read_ragdoll(file, rig)) return *std::move(plan);
+    return build_ragdoll(rig.character, rig.chart);
+}
+
 std::string sheet_with_ragdoll(const Rig& rig, const RagdollPlan& plan, const fs::path& folder) {
     Json sheet = Json::parse(sheet_json(rig.chart, folder, rig.sheet));
     sheet["ragdoll"] = plan_json(plan, rig.chart.skeleton);
@@ -237,6 +243,19 @@ std::string ragdoll_json(const RagdollPlan& plan, const Chart& chart, const Find
     return text_of({{"mass", rounded(mass)},
                     {"ragdoll", plan_json(plan, chart.skeleton)},
                     {"findings", json_of(findings)}});
+}
+
+std::string figures_json(const std::vector<std::pair<std::string, double>>& figures,
+                         const Findings& findings) {
+    Json json = Json::object();
+    for (const auto& [name, value] : figures) {
+        if (std::isfinite(value))
+            json[name] = std::round(value * 1e6) / 1e6;
+        else
+            json[name] = nullptr;
+    }
+    json["findings"] = json_of(findings);
+    return text_of(json);
 }
 
 }  // namespace dendraxis::io

@@ -13,6 +13,7 @@ namespace dendraxis {
 namespace {
 
 constexpr float k_touching = -0.002f;       // metres: as near as this at rest, bodies would rub all the time
+constexpr float k_apart = 0.012f;           // of the height: places on the skin
 constexpr float k_alike = 0.15f;            // of the fit's cost
 constexpr float k_strength_reserve = 3.0f;  // times what holds all that hangs from a joint out level
 
@@ -84,10 +85,7 @@ void fit_missing(RagdollPlan& plan, const Character& character, const Chart& cha
                                             : end_of(plan, chart.skeleton, heads, static_cast<int>(i));
         task.trunk = is_trunk(body.name);
         task.height = chart.height;
-        std::vector<Vec3> places;
-        for (std::size_t v = 0; v < skin.places.size(); ++v) {
-            if (skin.bodies[v] == static_cast<int>(i)) places.push_back(skin.places[v]);
-        }
+        const std::vector<Vec3> places = skin.places_of(static_cast<int>(i), k_apart * chart.height);
         // A flat puppet has no inside to speak of.
         const bool solid = volumes[i] > 1e-6f * chart.height * chart.height * chart.height;
         const float volume = solid ? volumes[i] : 0.0f;

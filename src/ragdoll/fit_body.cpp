@@ -9,17 +9,19 @@
 
 #include <algorithm>
 #include <cmath>
+#include <random>
 
 namespace dendraxis {
 namespace {
 
-constexpr std::size_t k_most_vertices = 240;
+constexpr std::size_t k_first_places = 200;  // to find the shape
+constexpr std::size_t k_last_places = 1600;  // to refine it
 constexpr float k_grown = 1.15f;
 constexpr int k_rounds = 14;
 constexpr float k_wide = 0.5f;
 constexpr float k_narrow = 0.06f;
 constexpr float k_may_miss = 0.03f;     // of the vertices
-constexpr float k_may_differ = 0.2f;    // the logarithm of what the volumes differ by
+constexpr float k_may_differ = 0.2f;  // the logarithm of what the volumes differ by
 constexpr float k_least_half = 0.006f;  // of the character's height: flat parts become slabs
 
 Quat frame_of(const Vec3& y, const Vec3& x_hint) {
@@ -108,7 +110,7 @@ class Fitter {
         const auto count = static_cast<float>(places_.size());
         const float off = volume_ > 0.0f ? std::abs(std::log(volume_of(shape_) / volume_)) : 0.0f;
         const float share = missed / count;
-        return share + 6.0f * std::max(0.0f, share - k_may_miss) + 0.1f * loose / count + 0.1f * off +
+        return share + 12.0f * std::max(0.0f, share - k_may_miss) + 0.4f * loose / count + 0.1f * off +
                8.0f * std::max(0.0f, off - k_may_differ);
     }
 
@@ -199,9 +201,13 @@ float fit_cost(const PlacedShape& placed, std::span<const Vec3> places, float vo
 PlacedShape fit_body(const FitTask& task, std::span<const Vec3> places, float volume) {
     const bool flat = volume <= 0.0f;
     if (places.size() < (flat ? 4 : 8)) return from_length(task, places);
-    std::vector<Vec3> some;
-    const std::size_t every = 1 + places.size() / k_most_vertices;
-    for (std::size_t i = 0; i < places.size(); i += every) some.push_back(places[i]);
+    // Some at random, always the same: every so many would fall in step with the mesh's own rings.
+    std::vector<Vec3> some(places.begin(), places.end());
+    std::mt19937 engine(1);
+    for (std::size_t i = 0; i < std::min(some.size(), k_last_places); ++i)
+        std::swap(some[i], some[i + engine() % (some.size() - i)]);
+    some.resize(std::min(some.size(), k_last_places));
+    const std::span<const Vec3> few(some.data(), std::min(some.size(), k_first_places));
     const Vec3 along = task.to - task.from;
     struct Turn {
         Quat turn;
@@ -209,7 +215,7 @@ PlacedShape fit_body(const FitTask& task, std::span<const Vec3> places, float vo
     };
     // Along the bone and upright are easier to read and to edit than what merely fits a little better.
     std::vector<Turn> turns{{Quat::Identity(), task.trunk ? 0.0f : 0.03f},
-                            {frame_of(long_axis(some), Vec3::UnitX()), 0.03f},
+                            {frame_of(long_axis(few), Vec3::UnitX()), 0.03f},
                             {frame_of(Vec3::UnitX(), Vec3::UnitY()), 0.03f},
                             {frame_of(Vec3::UnitZ(), Vec3::UnitX()), 0.03f}};
     if (along.norm() > 0.005f * task.height)
@@ -219,7 +225,8 @@ PlacedShape fit_body(const FitTask& task, std::span<const Vec3> places, float vo
     const auto attempt = [&](ShapeKind kind, const Turn& turn, float handicap) {
         for (const float start : {1.0f, 0.85f}) {
             for (const bool wide_first : {true, false}) {
-                Fitter fitter(some, volume, k_least_half * task.height, start, kind, turn.turn);
+                if (start < 1.0f && !wide_first) continue;
+                Fitter fitter(few, volume, k_least_half * task.height, start, kind, turn.turn);
                 const float cost = fitter.fit(wide_first) + turn.handicap + handicap;
                 if (cost < best - 1e-5f) best = cost, result = fitter.result();
             }
@@ -230,7 +237,9 @@ PlacedShape fit_body(const FitTask& task, std::span<const Vec3> places, float vo
         attempt(ShapeKind::box, turn, task.trunk ? 0.0f : 0.05f);
     }
     if (!flat) attempt(ShapeKind::sphere, {Quat::Identity(), 0.0f}, 0.02f);
-    return result;
+    Fitter last(some, volume, result);
+    last.fit(false);
+    return last.result();
 }
 
 }  // namespace dendraxis

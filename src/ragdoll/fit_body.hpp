@@ -14,6 +14,10 @@ struct SkinByBody {
     std::vector<Vec3> places;
     std::vector<int> bodies;  ///< -1: no body's
     std::vector<std::array<std::uint32_t, 3>> triangles;
+
+    /// A body's vertices and as many places all over its surface: where vertices are far apart, those alone
+    /// would leave gaps.
+    std::vector<Vec3> places_of(int body, float apart) const;
 };
 
 /// `owners`: of each bone its body, or -1.
@@ -30,7 +34,7 @@ struct FitTask {
     float height = 1.0f;       ///< the character's
 };
 
-/// The shape, and where it stands in the upright frame. `places` are the body's vertices; where there are too
+/// The shape, and where it stands in the upright frame. `places` lie on the body's skin; where there are too
 /// few, the shape is made from the segment's length. A `volume` of 0: flat, which makes a slab.
 PlacedShape fit_body(const FitTask& task, std::span<const Vec3> places, float volume);
 

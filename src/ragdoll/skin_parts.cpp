@@ -12,10 +12,37 @@ namespace {
 
 constexpr int k_lines = 220;  // along the longer side
 
+constexpr float k_pieces = 30.0f;  // that the longest side is told apart into
+constexpr std::size_t k_some_places = 900;
+
 struct Crossing {
     float depth;
     int way;  // 1 in, -1 out
-    int body;
+};
+
+// The body of the vertex that is nearest to a place.
+class NearestBody {
+ public:
+    explicit NearestBody(const SkinByBody& skin) {
+        const std::size_t every = 1 + skin.places.size() / k_some_places;
+        for (std::size_t v = 0; v < skin.places.size(); v += every) {
+            places_.push_back(skin.places[v]);
+            bodies_.push_back(skin.bodies[v]);
+        }
+    }
+    int operator()(const Vec3& place) const {
+        std::size_t best = 0;
+        float least = 1e30f;
+        for (std::size_t i = 0; i < places_.size(); ++i) {
+            const float far = (places_[i] - place).squaredNorm();
+            if (far < least) least = far, best = i;
+        }
+        return bodies_[best];
+    }
+
+ private:
+    std::vector<Vec3> places_;
+    std::vector<int> bodies_;
 };
 
 int body_of(const SkinnedMesh& mesh, std::size_t vertex, std::span<const int> owners) {
@@ -62,6 +89,39 @@ SkinByBody skin_by_body(const Character& character, const Chart& chart, std::spa
     return skin;
 }
 
+std::vector<Vec3> SkinByBody::places_of(int body, float apart) const {
+    std::vector<Vec3> found;
+    std::vector<Vec3> spread;
+    for (std::size_t v = 0; v < places.size(); ++v) {
+        if (bodies[v] == body) found.push_back(places[v]);
+    }
+    for (const auto& corners : triangles) {
+        const auto is_own = [&](std::uint32_t corner) { return bodies[corner] == body; };
+        if (std::none_of(corners.begin(), corners.end(), is_own)) continue;
+        const Vec3& a = places[corners[0]];
+        const Vec3 ab = places[corners[1]] - a;
+        const Vec3 ac = places[corners[2]] - a;
+        const float area = 0.5f * ab.cross(ac).norm();
+        const int count = std::max(1, static_cast<int>(area / (apart * apart)));
+        for (int i = 0; i < count; ++i) {
+            // R2, an even sequence: M. Roberts, "The unreasonable effectiveness of quasirandom sequences"
+            // (2018).
+            float b = std::fmod(0.5f + 0.7548777f * static_cast<float>(i), 1.0f);
+            float c = std::fmod(0.5f + 0.5698403f * static_cast<float>(i), 1.0f);
+            if (b + c > 1.0f) b = 1.0f - b, c = 1.0f - c;
+            const std::size_t nearest = b > c && b > 1.0f - b - c ? 1 : c > 1.0f - b - c ? 2 : 0;
+            if (is_own(corners[nearest])) spread.push_back(a + b * ab + c * ac);
+        }
+    }
+    // Both kinds count alike: turn by turn one of each, until both were all taken once.
+    std::vector<Vec3> mixed;
+    for (std::size_t i = 0; i < std::max(found.size(), spread.size()); ++i) {
+        if (!found.empty()) mixed.push_back(found[i % found.size()]);
+        if (!spread.empty()) mixed.push_back(spread[i % spread.size()]);
+    }
+    return mixed;
+}
+
 std::vector<float> volumes_by_body(const SkinByBody& skin, std::size_t bodies) {
     std::vector<float> volumes(bodies, 0.0f);
     if (skin.triangles.empty()) return volumes;
@@ -94,21 +154,30 @@ std::vector<float> volumes_by_body(const SkinByBody& skin, std::size_t bodies) {
                 if (b < 0.0f || c < 0.0f || b + c > 1.0f) continue;
                 const float depth = (1.0f - b - c) * skin.places[corners[0]].z() +
                                     b * skin.places[corners[1]].z() + c * skin.places[corners[2]].z();
-                const std::size_t nearest = b > c && b > 1.0f - b - c ? 1 : c > 1.0f - b - c ? 2 : 0;
-                lines[static_cast<std::size_t>(y * columns + x)].push_back(
-                    {depth, area < 0.0f ? 1 : -1, skin.bodies[corners[nearest]]});
+                lines[static_cast<std::size_t>(y * columns + x)].push_back({depth, area < 0.0f ? 1 : -1});
             }
         }
     }
-    for (std::vector<Crossing>& line : lines) {
+    const NearestBody nearest_body(skin);
+    const float longest = (high - low).maxCoeff() / k_pieces;
+    for (std::size_t l = 0; l < lines.size(); ++l) {
+        std::vector<Crossing>& line = lines[l];
         std::sort(line.begin(), line.end(), [](const auto& a, const auto& b) { return a.depth < b.depth; });
+        const auto column = static_cast<float>(l % static_cast<std::size_t>(columns));
+        const auto row = static_cast<float>(l / static_cast<std::size_t>(columns));
+        const Vec3 start(low.x() + step * (column + 0.5f), low.y() + step * (row + 0.5f), 0.0f);
         int inside = 0;
         for (std::size_t i = 0; i + 1 < line.size(); ++i) {
             inside += line[i].way;
-            if (inside == 0) continue;
-            const float half = 0.5f * (line[i + 1].depth - line[i].depth) * step * step;
-            for (const int body : {line[i].body, line[i + 1].body}) {
-                if (body >= 0) volumes[static_cast<std::size_t>(body)] += half;
+            const float length = line[i + 1].depth - line[i].depth;
+            if (inside == 0 || length <= 0.0f) continue;
+            // A long way through the body is of several parts.
+            const int pieces = 1 + static_cast<int>(length / longest);
+            const float each = length / static_cast<float>(pieces);
+            for (int piece = 0; piece < pieces; ++piece) {
+                const float depth = line[i].depth + (static_cast<float>(piece) + 0.5f) * each;
+                const int body = nearest_body(start + Vec3(0.0f, 0.0f, depth));
+                if (body >= 0) volumes[static_cast<std::size_t>(body)] += each * step * step;
             }
         }
     }

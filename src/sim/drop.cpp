@@ -4,6 +4,7 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
+#include <fmt/format.h>
 #include <algorithm>
 #include <cmath>
 #include <random>
@@ -11,6 +12,8 @@
 namespace dendraxis::sim {
 namespace {
 
+constexpr float k_fastest_push = 20.0f;       // m/s
+constexpr float k_may_start_within = 0.005f;  // metres
 constexpr float k_least_seconds = 6.0f;
 constexpr float k_still_for = 0.5f;    // seconds in which no body goes farther than this
 constexpr float k_still_way = 0.01f;   // metres
@@ -73,6 +76,7 @@ class Fall {
             world_.add_ground(places, ground.triangles);
         }
         number_ = world_.add(binding_, states_, anchors_);
+        lift_out();
         if (options.push) {
             const auto body = static_cast<std::size_t>(options.push->body);
             world_.push(number_, options.push->body, options.push->impulse, states_.at(body).place);
@@ -143,6 +147,18 @@ class Fall {
         }
     }
 
+    // What starts within the ground would be thrown out of it.
+    void lift_out() {
+        for (int i = 0; i < 20; ++i) {
+            world_.find_contacts();
+            const float depth = world_.penetration(number_).ground;
+            if (depth < k_may_start_within) return;
+            for (BodyState& state : states_) state.place.y() += depth;
+            world_.remove(number_);
+            number_ = world_.add(binding_, states_, anchors_);
+        }
+    }
+
     // Kinetic and of height, so that falling itself is not a gain.
     float energy() const {
         float sum = kinetic_energy(plan_, states_);
@@ -206,6 +222,20 @@ class Fall {
 };
 
 }  // namespace
+
+std::optional<Finding> clamp_push(Push& push, const RagdollPlan& plan) {
+    const RagdollBody& body = plan.bodies.at(static_cast<std::size_t>(push.body));
+    const double strength = push.impulse.cast<double>().norm();
+    const double most = static_cast<double>(k_fastest_push * body.mass);
+    if (!std::isfinite(strength)) throw Error("push", "is not finite", body.name, "give three numbers, N s");
+    if (strength <= most) return std::nullopt;
+    push.impulse = (push.impulse.cast<double>() * (most / strength)).cast<float>();
+    return Finding{
+        Severity::warning, "ragdoll.push-clamped", body.name,
+        fmt::format("an impulse of {:.3g} N s would make it faster than {:.0f} m/s; {:.3g} N s were given",
+                    strength, k_fastest_push, most),
+        "push less, or a heavier body"};
+}
 
 Drop run_drop(const RagdollBinding& binding, const Chart& chart, const DropStart& start,
               const DropOptions& options, const DropGround& ground) {

@@ -43,6 +43,10 @@ bool is_near(const btBroadphasePair& pair, const BodyTag& a, const BodyTag& b) {
                             b.half_line * from_bullet(at_b.getBasis().getColumn(1))) < reach * reach;
 }
 
+bool may_meet(const BodyTag& a, const BodyTag& b) {
+    return a.figure != b.figure || (*a.not_yet)[a.index * a.body_count + b.index] == 0;
+}
+
 }  // namespace
 
 BodyTag tag_of(const Shape& shape) {
@@ -70,7 +74,7 @@ bool PairFilter::needBroadphaseCollision(btBroadphaseProxy* a, btBroadphaseProxy
 void look_if_near(btBroadphasePair& pair, btCollisionDispatcher& dispatcher, const btDispatcherInfo& info) {
     const BodyTag* a = tag_on(pair.m_pProxy0);
     const BodyTag* b = tag_on(pair.m_pProxy1);
-    if (a == nullptr || b == nullptr || is_near(pair, *a, *b)) {
+    if (a == nullptr || b == nullptr || (may_meet(*a, *b) && is_near(pair, *a, *b))) {
         btCollisionDispatcher::defaultNearCallback(pair, dispatcher, info);
     } else if (pair.m_algorithm != nullptr) {
         // They have parted: their old contacts go with the algorithm.

@@ -18,6 +18,7 @@ struct BodyTag {
     const void* figure = nullptr;  ///< bodies of one ragdoll share it
     std::size_t index = 0;
     const std::vector<char>* may_touch = nullptr;  ///< by pairs of bodies of the figure
+    const std::vector<char>* not_yet = nullptr;    ///< the same: pairs that were in each other when let go
     std::size_t body_count = 0;
     float half_line = 0.0f;  ///< of a capsule along its own y that holds the shape
     float radius = 0.0f;

@@ -81,7 +81,9 @@ struct Figure {
     std::vector<std::unique_ptr<btCollisionShape>> shapes;
     std::vector<std::unique_ptr<btRigidBody>> bodies;
     std::vector<std::unique_ptr<SwingTwistJoint>> joints;
-    std::unique_ptr<std::vector<char>> may_touch;  // by pairs of bodies
+    std::unique_ptr<std::vector<char>> may_touch;             // by pairs of bodies
+    std::unique_ptr<std::vector<char>> not_yet;               // the same
+    std::vector<std::pair<std::size_t, std::size_t>> within;  // pairs of `not_yet`
     std::vector<std::unique_ptr<BodyTag>> tags;
     std::vector<float> kept_spin;  // by damping, a step
     std::vector<BodyMotion> motions;
@@ -142,6 +144,7 @@ struct World::Inner {
         }
         const std::size_t count = plan.bodies.size();
         made.may_touch = std::make_unique<std::vector<char>>(count * count);
+        made.not_yet = std::make_unique<std::vector<char>>(count * count);
         for (std::size_t a = 0; a < count; ++a) {
             for (std::size_t b = 0; b < count; ++b)
                 (*made.may_touch)[a * count + b] =
@@ -151,6 +154,7 @@ struct World::Inner {
             tag.figure = made.may_touch.get();
             tag.index = a;
             tag.may_touch = made.may_touch.get();
+            tag.not_yet = made.not_yet.get();
             tag.body_count = count;
             made.bodies[a]->setUserPointer(&tag);
         }
@@ -224,6 +228,46 @@ struct World::Inner {
     BodyState state_of(const btRigidBody& body) const {
         return {from_bullet(body.getCenterOfMassPosition()), from_bullet(body.getOrientation()),
                 from_bullet(body.getLinearVelocity()), from_bullet(body.getAngularVelocity())};
+    }
+
+    // ---------------------------------------------------------------- bodies in each other
+
+    bool overlap_now(const Figure& one, std::size_t a, std::size_t b) const {
+        const auto placed = [&](std::size_t index) {
+            const BodyState state = state_of(*one.bodies[index]);
+            return PlacedShape{one.binding->plan().bodies[index].shape,
+                               {state.turn, state.place, Vec3::Ones()}};
+        };
+        return overlap(placed(a), placed(b)) > 0.0f;
+    }
+
+    void set_within(Figure& one, std::size_t a, std::size_t b, char value) const {
+        const std::size_t count = one.bodies.size();
+        (*one.not_yet)[a * count + b] = (*one.not_yet)[b * count + a] = value;
+    }
+
+    // An arm that the animation has in the coat would be shot out of it: such pairs touch once they have
+    // parted.
+    void note_overlaps(Figure& one) const {
+        one.within.clear();
+        const std::size_t count = one.bodies.size();
+        for (std::size_t a = 0; a < count; ++a) {
+            for (std::size_t b = a + 1; b < count; ++b) {
+                const bool within = (*one.may_touch)[a * count + b] != 0 && overlap_now(one, a, b);
+                set_within(one, a, b, within ? 1 : 0);
+                if (within) one.within.emplace_back(a, b);
+            }
+        }
+    }
+
+    void forget_parted() {
+        for (Figure& one : figures) {
+            std::erase_if(one.within, [&](const auto& pair) {
+                if (overlap_now(one, pair.first, pair.second)) return false;
+                set_within(one, pair.first, pair.second, 0);
+                return true;
+            });
+        }
     }
 
     // ---------------------------------------------------------------- stepping
@@ -351,6 +395,7 @@ int World::add(const RagdollBinding& binding, std::span<const BodyState> states,
         figure.from[b] = figure.to[b] = states[b];
         inner_->move(figure, b, binding.plan().bodies[b].locked ? BodyMotion::carried : BodyMotion::free);
     }
+    inner_->note_overlaps(figure);
     for (std::size_t j = 0; j < anchors.size(); ++j) inner_->link(figure, j, anchors[j]);
     return number;
 }
@@ -367,6 +412,7 @@ void World::obey(int number, const Ragdoll& ragdoll) {
     for (std::size_t j = 0; j < joints.size(); ++j) {
         if (!joints[j].active) inner_->unlink(figure, j);
     }
+    bool came = false;
     for (std::size_t b = 0; b < bodies.size(); ++b) {
         const BodyOrder& order = bodies[b];
         const bool comes = figure.motions[b] == BodyMotion::absent;
@@ -377,8 +423,10 @@ void World::obey(int number, const Ragdoll& ragdoll) {
             figure.from[b] = inner_->state_of(*figure.bodies[b]);
         }
         figure.to[b] = order.state;
+        came = came || (comes && order.motion != BodyMotion::absent);
         inner_->move(figure, b, order.motion);
     }
+    if (came) inner_->note_overlaps(figure);
     for (std::size_t j = 0; j < joints.size(); ++j) {
         if (!joints[j].active) continue;
         if (joints[j].placed || figure.linked[j] == 0) inner_->link(figure, j, joints[j].anchor);
@@ -410,6 +458,7 @@ float World::step(float seconds) {
     inner_->left_over += std::min(seconds, k_longest);
     const int steps = static_cast<int>(inner_->left_over / h + 1e-3f);
     for (int i = 0; i < steps; ++i) inner_->step_once(static_cast<float>(i + 1) / static_cast<float>(steps));
+    inner_->forget_parted();
     const float done = static_cast<float>(steps) * h;
     inner_->left_over = std::max(0.0f, inner_->left_over - done);
     return done;
@@ -418,6 +467,10 @@ float World::step(float seconds) {
 void World::states(int number, std::span<BodyState> states) const {
     const Figure& figure = inner_->figure(number);
     for (std::size_t b = 0; b < figure.bodies.size(); ++b) states[b] = inner_->state_of(*figure.bodies[b]);
+}
+
+void World::find_contacts() {
+    inner_->world.performDiscreteCollisionDetection();
 }
 
 Penetration World::penetration(int number) const {

@@ -202,7 +202,8 @@ TEST_CASE("the examples run") {
 TEST_CASE("every finding's code is explained in the docs") {
     const std::string docs = io::read_text(workshop::fs::path(DENDRAXIS_SOURCE) / "docs" / "findings.md");
     const std::regex code(
-        "\"((?:skeleton|clip|chart|survey|pair|retarget|rebind|compare|sheet|stance|review|bvh|ground)\\.[a-"
+        "\"((?:skeleton|clip|chart|survey|pair|retarget|rebind|compare|sheet|stance|review|bvh|ground|"
+        "ragdoll)\\.[a-"
         "z-]+)"
         "\"");
     std::size_t seen = 0;

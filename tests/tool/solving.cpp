@@ -164,4 +164,15 @@ TEST_CASE("the examples of inverse kinematics run") {
     outcome = workshop::run(folder + "/05_puppet_arm " + demo("lantern-man.glb"));
     REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
     CHECK(outcome.out.find("handle (+0.27, 1.19)  hand (+0.27, 1.19)") != std::string::npos);
+    outcome = workshop::run(folder + "/06_falls_off_the_quay " + k_diver);
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    CHECK(outcome.out.find("limp") != std::string::npos);
+    CHECK(outcome.out.find("gets up") != std::string::npos);
+    CHECK(outcome.out.rfind("following") > outcome.out.find("recovering"));
+    outcome = workshop::run(folder + "/07_one_arm_hit " + k_diver + " idle upper-arm.left");
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    CHECK(outcome.out.find("0.33 s  limp") != std::string::npos);
+    CHECK(outcome.out.find("2.67 s  following") != std::string::npos);
+    outcome = workshop::run(folder + "/07_one_arm_hit " + demo("hound.glb") + " stand tail.1");
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
 }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <dendraxis/chart/chart.hpp>
+#include <dendraxis/ragdoll/plan.hpp>
 
 #include <cstdint>
 #include <span>
@@ -31,7 +32,11 @@ struct Panel {
     bool chart_labels = false;  ///< names the chains, with how sure they are, beside the bones
     bool ranges = false;        ///< a cone at each limb's joints: how far they may swing
     std::vector<Mark> marks{};
-    const Character* terrain = nullptr;  ///< what it stands on, in the same model space
+    const RagdollPlan* ragdoll =
+        nullptr;  ///< its shapes take the place of the bones, its ranges of the chart's
+    std::vector<std::string> marked_bodies{};  ///< those in the warning color
+    float headroom = 0.0f;                     ///< metres above the figure that are to show too
+    const Character* terrain = nullptr;        ///< what it stands on, in the same model space
 };
 
 struct PictureOptions {
@@ -39,6 +44,10 @@ struct PictureOptions {
     int height = 800;  ///< pixels
     int columns = 0;   ///< of panels; 0: one row, or one column where long figures come out larger so
 };
+
+/// How far above its height at rest the highest bone of these panels is, metres: what `Panel::headroom` must
+/// be for all of them to show.
+float headroom_for(std::span<const Panel> panels);
 
 /// Draws all panels to one scale (unless their sizes differ over four times) and returns a PNG. Bones are
 /// colored by chain with the palette of M. Okabe and K. Ito, "Color Universal Design" (2008), which people

@@ -13,11 +13,18 @@ namespace dendraxis::io {
 /// `Error` with line and JSON pointer of what is wrong.
 std::optional<RagdollPlan> read_ragdoll(const std::filesystem::path& file, const Rig& rig);
 
+/// The same, or where there is none the plan that `build_ragdoll` makes.
+RagdollPlan ragdoll_of(const std::filesystem::path& file, const Rig& rig);
+
 /// The text of a rig's sheet with this plan in it; all else in it stays. `folder` as for `sheet_json`.
 std::string sheet_with_ragdoll(const Rig& rig, const RagdollPlan& plan,
                                const std::filesystem::path& folder = {});
 
 /// What `ragdoll build --json` and `ragdoll check --json` tell.
 std::string ragdoll_json(const RagdollPlan& plan, const Chart& chart, const Findings& findings);
+
+/// Plain figures as JSON: what `ragdoll drop --json` tells. A figure that is not finite becomes null.
+std::string figures_json(const std::vector<std::pair<std::string, double>>& figures,
+                         const Findings& findings);
 
 }  // namespace dendraxis::io

@@ -13,13 +13,17 @@ struct Push {
     Vec3 impulse = Vec3::Zero();  ///< N s, upright frame: left, up, forward
 };
 
+/// Brings an impulse that would make its body faster than 20 m/s down to that, with a finding. Throws `Error`
+/// where it is not finite.
+std::optional<Finding> clamp_push(Push& push, const RagdollPlan& plan);
+
 struct DropOptions {
     float seconds = 6.0f;
     float fps = 60.0f;
     float height = 0.0f;           ///< metres that the pose is lifted by
     Vec3 speed = Vec3::Zero();     ///< m/s more, upright frame: left, up, forward
     std::optional<unsigned> seed;  ///< turned as a whole at random, up to 6 rad/s and 5 m/s more
-    bool until_settled = false;     ///< stop when it has come to rest, after 6 s at the earliest
+    bool until_settled = false;    ///< stop when it has come to rest, after 6 s at the earliest
     std::optional<Push> push;
     WorldSettings world;
 };

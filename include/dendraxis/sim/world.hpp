@@ -64,6 +64,8 @@ class World {
     /// Where the bodies are; one a body of the plan.
     void states(int number, std::span<BodyState> states) const;
     Penetration penetration(int number) const;
+    /// Finds contacts without moving anything, for `penetration` before the first step.
+    void find_contacts();
     /// All bodies have come to rest and are no longer computed.
     bool asleep(int number) const;
 

@@ -1,0 +1,61 @@
+// What ragdolls cost: planning one, and a frame of 1, 10 and 100 falling at once (`items` are ragdolls, so
+// that the time an item tells whether the cost grows evenly).
+#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/ragdoll/build.hpp>
+#include <dendraxis/sim/drop.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <benchmark/benchmark.h>
+
+namespace {
+
+using namespace dendraxis;
+
+const Character& diver() {
+    static const Character character = io::load_character(DENDRAXIS_DEMO_FOLDER "/diver.glb");
+    return character;
+}
+
+void plan(benchmark::State& state) {
+    const Chart chart = dendraxis::chart(diver());
+    for (auto step : state) benchmark::DoNotOptimize(build_ragdoll(diver(), chart));
+}
+BENCHMARK(plan)->Unit(benchmark::kMillisecond);
+
+void falling(benchmark::State& state) {
+    const Chart chart = dendraxis::chart(diver());
+    const RagdollBinding binding(build_ragdoll(diver(), chart), chart);
+    const std::vector<Transform> rest = rest_in_model_space(diver().skeleton);
+    std::vector<BodyState> bodies(binding.plan().bodies.size());
+    std::vector<JointAnchor> anchors(binding.plan().joints.size());
+    binding.anchors_of(rest, anchors);
+    const auto count = state.range(0);
+    const auto start = [&] {
+        sim::World world;
+        world.add_floor(Vec3::Zero(), Vec3::UnitY());
+        for (std::int64_t i = 0; i < count; ++i) {
+            Transform stands;
+            stands.translation =
+                Vec3(2.5f * static_cast<float>(i % 10), 1.0f, 2.5f * static_cast<float>(i / 10));
+            stands.rotation =
+                Quat(Eigen::AngleAxisf(0.7f * static_cast<float>(i), Vec3(1, 2, 3).normalized()));
+            binding.bodies_of(rest, stands, bodies);
+            world.add(binding, bodies, anchors);
+        }
+        return world;
+    };
+    sim::World world = start();
+    int frame = 0;
+    for (auto step : state) {
+        world.step(1.0f / 60.0f);
+        if (++frame % 120 == 0) {  // two seconds: in the air, on the ground, sliding to rest
+            state.PauseTiming();
+            world = start();
+            state.ResumeTiming();
+        }
+    }
+    state.SetItemsProcessed(state.iterations() * count);
+}
+BENCHMARK(falling)->Arg(1)->Arg(10)->Arg(100)->Unit(benchmark::kMillisecond)->Iterations(240);
+
+}  // namespace

@@ -1,0 +1,300 @@
+// Plans: what is built fits, is whole and is the same whatever the character's dress; each fault is found.
+#include "people.hpp"
+#include "variants.hpp"
+#include "workshop.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/ragdoll/binding.hpp>
+#include <dendraxis/ragdoll/build.hpp>
+#include <dendraxis/ragdoll/check.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <doctest/doctest.h>
+
+#include <functional>
+#include <numbers>
+#include <random>
+
+using namespace dendraxis;
+
+namespace {
+
+// Of a skin vertex the body that moves it most, found here by the weights alone.
+int body_of(const SkinnedMesh& mesh, std::size_t vertex, const std::vector<int>& owners, std::size_t bodies) {
+    std::vector<float> shares(bodies, 0.0f);
+    for (std::size_t k = 0; k < 4; ++k) {
+        const int owner = owners[static_cast<std::size_t>(mesh.bones[mesh.joints[vertex][k]])];
+        if (owner >= 0) shares[static_cast<std::size_t>(owner)] += mesh.weights[vertex][k];
+    }
+    const auto most = std::max_element(shares.begin(), shares.end());
+    return *most > 0.0f ? static_cast<int>(most - shares.begin()) : -1;
+}
+
+struct Surface {
+    std::vector<Vec3> places;
+    std::vector<int> bodies;
+    std::vector<std::array<std::uint32_t, 3>> triangles;
+};
+
+Surface surface_of(const Character& character, const Chart& chart, const RagdollPlan& plan) {
+    const std::vector<int> owners = bodies_of_bones(chart.skeleton, plan);
+    std::vector<Affine> stands(chart.skeleton.size());
+    to_model_matrices(chart.skeleton, rest_pose(chart.skeleton), stands);
+    Surface surface;
+    for (const SkinnedMesh& mesh : character.meshes) {
+        std::vector<Vec3> places(mesh.positions.size());
+        deform(mesh, stands, places);
+        const auto first = static_cast<std::uint32_t>(surface.places.size());
+        for (std::size_t v = 0; v < places.size(); ++v) {
+            surface.places.push_back(chart.to_upright() * places[v]);
+            surface.bodies.push_back(body_of(mesh, v, owners, plan.bodies.size()));
+        }
+        for (const auto& t : mesh.triangles)
+            surface.triangles.push_back({first + t[0], first + t[1], first + t[2]});
+    }
+    return surface;
+}
+
+// A. van Oosterom and J. Strackee, "The solid angle of a plane triangle" (1983): over 2 pi within a surface.
+bool is_inside(const Surface& surface, const Vec3& point) {
+    double sum = 0.0;
+    for (const auto& t : surface.triangles) {
+        const Eigen::Vector3d a = (surface.places[t[0]] - point).cast<double>();
+        const Eigen::Vector3d b = (surface.places[t[1]] - point).cast<double>();
+        const Eigen::Vector3d c = (surface.places[t[2]] - point).cast<double>();
+        const double la = a.norm();
+        const double lb = b.norm();
+        const double lc = c.norm();
+        sum +=
+            2.0 * std::atan2(a.dot(b.cross(c)), la * lb * lc + a.dot(b) * lc + b.dot(c) * la + c.dot(a) * lb);
+    }
+    return sum > 2.0 * std::numbers::pi;
+}
+
+const std::vector<std::function<const Character&()>> k_people{workshop::diver, workshop::bosun,
+                                                              workshop::deckhand, workshop::hound};
+
+bool has(const Findings& findings, const std::string& code, const std::string& where = "") {
+    return std::any_of(findings.begin(), findings.end(), [&](const Finding& finding) {
+        return finding.code == code && (where.empty() || finding.where == where);
+    });
+}
+
+}  // namespace
+
+TEST_CASE("a built ragdoll covers the skin, weighs what it should and has nothing wrong with it") {
+    for (const auto& person : k_people) {
+        const Character& character = person();
+        CAPTURE(character.name);
+        const Chart chart = dendraxis::chart(character);
+        const RagdollPlan plan = build_ragdoll(character, chart);
+        for (const Finding& finding : check_ragdoll(plan, chart)) FAIL_CHECK(to_string(finding));
+        CHECK_NOTHROW(require_sound(plan, chart));
+        CHECK(plan.joints.size() + 1 == plan.bodies.size());
+
+        const Surface surface = surface_of(character, chart, plan);
+        const std::vector<PlacedShape> shapes = shapes_at_rest(plan, chart);
+        std::size_t within = 0;
+        std::size_t all = 0;
+        for (std::size_t v = 0; v < surface.places.size(); ++v) {
+            if (surface.bodies[v] < 0) continue;
+            PlacedShape grown = shapes[static_cast<std::size_t>(surface.bodies[v])];
+            grown.shape.half *= 1.15f;
+            const Vec3 local =
+                grown.frame.rotation.conjugate() * (surface.places[v] - grown.frame.translation);
+            within += outness(grown.shape, local) <= 1.0f ? 1 : 0;
+            ++all;
+        }
+        MESSAGE(character.name, ": ", 100.0 * static_cast<double>(within) / static_cast<double>(all),
+                " % of the skin covered");
+        CHECK(static_cast<double>(within) >= 0.95 * static_cast<double>(all));
+
+        // The volume of the whole, by chance: points in the box around it.
+        Vec3 low = surface.places[0];
+        Vec3 high = low;
+        for (const Vec3& place : surface.places) low = low.cwiseMin(place), high = high.cwiseMax(place);
+        std::mt19937 engine(7);
+        std::uniform_real_distribution<float> chance(0.0f, 1.0f);
+        int hits = 0;
+        constexpr int k_points = 4000;
+        for (int i = 0; i < k_points; ++i) {
+            const Vec3 share(chance(engine), chance(engine), chance(engine));
+            hits += is_inside(surface, low + share.cwiseProduct(high - low)) ? 1 : 0;
+        }
+        const float volume = (high - low).prod() * static_cast<float>(hits) / k_points;
+        float bodies = 0.0f;
+        float mass = 0.0f;
+        for (const RagdollBody& body : plan.bodies) bodies += volume_of(body.shape), mass += body.mass;
+        MESSAGE(character.name, ": bodies ", bodies, " m3, skin ", volume, " m3");
+        CHECK(bodies == doctest::Approx(volume).epsilon(0.25));
+        CHECK(mass > 10.0f * chart.height * chart.height);
+        CHECK(mass < 90.0f * chart.height * chart.height);
+    }
+}
+
+TEST_CASE("names, axes, units and turned nodes do not change a ragdoll") {
+    const Character& diver = workshop::diver();
+    const Chart chart = dendraxis::chart(diver);
+    const RagdollPlan plain = build_ragdoll(diver, chart);
+    const Quat quarter(Eigen::AngleAxisf(1.5707963f, Vec3::UnitX()));
+    for (const Character& other :
+         {variants::nameless(diver), variants::reaxed(diver, 5), variants::under_scaled_node(diver, 100.0f),
+          variants::turned(diver, quarter)}) {
+        const Chart own = dendraxis::chart(other);
+        const RagdollPlan plan = build_ragdoll(other, own);
+        REQUIRE(plan.bodies.size() == plain.bodies.size());
+        for (std::size_t b = 0; b < plan.bodies.size(); ++b) {
+            CHECK(plan.bodies[b].name == plain.bodies[b].name);
+            CHECK((plan.bodies[b].at - plain.bodies[b].at).norm() < 0.03f);
+            CHECK(plan.bodies[b].mass == doctest::Approx(plain.bodies[b].mass).epsilon(0.05));
+        }
+        for (std::size_t j = 0; j < plan.joints.size(); ++j) {
+            CHECK(std::abs(plan.joints[j].range.bend.to - plain.joints[j].range.bend.to) < 0.02f);
+            CHECK(std::abs(plan.joints[j].range.twist.from - plain.joints[j].range.twist.from) < 0.02f);
+        }
+    }
+}
+
+TEST_CASE("a skeleton without skin, a puppet, hair and a rope get bodies too") {
+    const Character bones = variants::bare(workshop::diver());
+    const RagdollPlan bare = build_ragdoll(bones, chart(bones));
+    CHECK(bare.bodies.size() == 16);
+    CHECK(check_ragdoll(bare, chart(bones)).empty());
+
+    const Character puppet = harbour::make_lantern_man();
+    CHECK(build_ragdoll(puppet, chart(puppet)).bodies.size() >= 14);
+
+    Character tasseled = variants::bare(workshop::diver());
+    tasseled.skeleton = harbour::with_tassels(tasseled.skeleton, tasseled.skeleton.size() + 20);
+    tasseled.clips.clear();
+    const Chart chart_of_tassels = chart(tasseled);
+    const RagdollPlan loose = build_ragdoll(tasseled, chart_of_tassels);
+    REQUIRE(loose.profiles.contains("alive"));
+    CHECK(loose.profiles.at("alive").size() >= 10);
+    CHECK(loose.profiles.at("fall").size() == 16 + loose.profiles.at("alive").size());
+    for (const int body : loose.profiles.at("alive"))
+        CHECK(loose.bodies[static_cast<std::size_t>(body)].name.starts_with("tassel"));
+
+    std::vector<Bone> links;
+    for (int i = 0; i < 6; ++i)
+        links.push_back({"link",
+                         "link" + std::to_string(i),
+                         i - 1,
+                         {Quat::Identity(), Vec3(0, i == 0 ? 0 : 0.3f, 0), Vec3::Ones()}});
+    Character rope;
+    rope.skeleton = Skeleton(links);
+    CHECK(build_ragdoll(rope, chart(rope)).bodies.size() >= 5);
+    CHECK_THROWS_AS(build_ragdoll(Character{}, Chart{}), Error);
+}
+
+TEST_CASE("every fault that is put in on purpose is found") {
+    const Character& diver = workshop::diver();
+    const Chart chart = dendraxis::chart(diver);
+    const RagdollPlan good = build_ragdoll(diver, chart);
+    const auto body = [&](RagdollPlan& plan, const char* name) -> RagdollBody& {
+        return plan.bodies[static_cast<std::size_t>(plan.find(name))];
+    };
+    const auto joint = [&](RagdollPlan& plan, const char* name) -> RagdollJoint& {
+        return plan.joints[static_cast<std::size_t>(plan.joint_of(plan.find(name)))];
+    };
+    const auto found = [&](const char* code, const char* where,
+                           const std::function<void(RagdollPlan&)>& spoil) {
+        RagdollPlan plan = good;
+        spoil(plan);
+        CAPTURE(code);
+        CHECK(has(check_ragdoll(plan, chart), code, where));
+    };
+    const auto drop_body = [&](RagdollPlan& plan, const char* name) {
+        const int index = plan.find(name);
+        const auto past = [&](int& at) { at -= at > index ? 1 : 0; };
+        std::erase_if(plan.joints, [&](const RagdollJoint& j) { return j.body == index; });
+        for (RagdollJoint& j : plan.joints) {
+            if (j.above == index) j.above = plan.find("chest");
+            past(j.body), past(j.above);
+        }
+        plan.bodies.erase(plan.bodies.begin() + index);
+    };
+    found("ragdoll.uncovered", "upper_arm_left", [&](RagdollPlan& p) { drop_body(p, "upper-arm.left"); });
+    found("ragdoll.spans-segments", "upper-arm.left", [&](RagdollPlan& p) { drop_body(p, "forearm.left"); });
+    found("ragdoll.spans-segments", "shin.left",
+          [&](RagdollPlan& p) { body(p, "shin.left").shape.half.y() *= 3.0f; });
+    found("ragdoll.joint-skips", "forearm.left",
+          [&](RagdollPlan& p) { joint(p, "forearm.left").above = p.find("chest"); });
+    found("ragdoll.unlinked", "head",
+          [&](RagdollPlan& p) { p.joints.erase(p.joints.begin() + p.joint_of(p.find("head"))); });
+    found("ragdoll.linked-twice", "head", [&](RagdollPlan& p) { p.joints.push_back(joint(p, "head")); });
+    found("ragdoll.locked", "head", [&](RagdollPlan& p) { body(p, "head").locked = true; });
+    found("ragdoll.locked", "", [&](RagdollPlan& p) {
+        for (auto& b : p.bodies) b.locked = true;
+    });
+    found("ragdoll.free-axis", "shin.left", [&](RagdollPlan& p) { joint(p, "shin.left").range.twist = {}; });
+    found("ragdoll.rest-outside", "shin.left", [&](RagdollPlan& p) {
+        joint(p, "shin.left").range.bend = {0.3f, 1.0f};
+    });
+    found("ragdoll.overlap", "", [&](RagdollPlan& p) { body(p, "thigh.left").shape.half *= 1.6f; });
+    found("ragdoll.mass-ratio", "hand.left", [&](RagdollPlan& p) { body(p, "hand.left").mass = 0.05f; });
+    found("ragdoll.tiny-inertia", "hand.left",
+          [&](RagdollPlan& p) { body(p, "hand.left").inertia.x() = 1e-7f; });
+    found("ragdoll.range-wide", "shin.left",
+          [&](RagdollPlan& p) { joint(p, "shin.left").range.bend.from = -0.6f; });
+
+    const auto refused = [&](const char* words, const std::function<void(RagdollPlan&)>& spoil) {
+        RagdollPlan plan = good;
+        spoil(plan);
+        CHECK_THROWS_WITH_AS(RagdollBinding(plan, chart), doctest::Contains(words), Error);
+    };
+    refused("form a loop", [&](RagdollPlan& p) {
+        RagdollJoint back = joint(p, "spine");
+        back.body = 0;
+        back.above = p.find("head");
+        p.joints.push_back(back);
+    });
+    refused("has no size", [&](RagdollPlan& p) { body(p, "head").shape.half.x() = 0.0f; });
+    refused("has no mass", [&](RagdollPlan& p) { body(p, "head").mass = -1.0f; });
+    refused("goes from more to less", [&](RagdollPlan& p) { joint(p, "head").range.twist = {1.0f, -1.0f}; });
+    refused("bodies", [&](RagdollPlan& p) { p.bodies.resize(10000, p.bodies[1]); });
+}
+
+TEST_CASE("one side is taken over to the other, and takes the falls with it") {
+    const Character& diver = workshop::diver();
+    const Chart chart = dendraxis::chart(diver);
+    RagdollPlan plan = build_ragdoll(diver, chart);
+    const auto left = static_cast<std::size_t>(plan.find("upper-arm.left"));
+    const auto right = static_cast<std::size_t>(plan.find("upper-arm.right"));
+    plan.bodies[left].shape.half *= 1.3f;
+    plan.bodies[left].at += Vec3(0.02f, 0.01f, 0.03f);
+    auto& joint = plan.joints[static_cast<std::size_t>(plan.joint_of(static_cast<int>(left)))];
+    joint.range.side = {-0.2f, 0.9f};
+    joint.range.twist = {-0.1f, 0.7f};
+    CHECK(mirror_ragdoll(plan, chart, "left") == 6);
+    CHECK(plan.bodies[right].shape.half == plan.bodies[left].shape.half);
+    CHECK(plan.bodies[right].at.x() == -plan.bodies[left].at.x());
+    const auto& twin = plan.joints[static_cast<std::size_t>(plan.joint_of(static_cast<int>(right)))];
+    // A turn and its mirror image are as far beyond their ranges.
+    for (const Vec3& turn : {Vec3(0.3f, 0.9f, -0.4f), Vec3(-0.8f, 0.2f, 1.1f), Vec3(1.2f, -0.6f, 0.3f)}) {
+        const Quat a(Eigen::AngleAxisf(turn.norm(), turn.normalized()));
+        const Quat b(a.w(), a.x(), -a.y(), -a.z());
+        CHECK(overshoot(twin.range, b) == doctest::Approx(overshoot(joint.range, a)).epsilon(0.01));
+    }
+}
+
+TEST_CASE("ranges are learned from clips: every frame of them is allowed") {
+    const Character& diver = workshop::diver();
+    const Chart chart = dendraxis::chart(diver);
+    RagdollOptions options;
+    options.ranges = learned_ranges(chart, diver.clips, 5.0f / k_degrees);
+    const RagdollPlan plan = build_ragdoll(diver, chart, options);
+    const RagdollBinding binding(plan, chart);
+    for (const char* limb : {"forearm.left", "upper-arm.right", "shin.left", "foot.right"}) {
+        const auto joint = static_cast<std::size_t>(plan.joint_of(plan.find(limb)));
+        float worst = 0.0f;
+        for (const Clip& clip : diver.clips) {
+            for (std::size_t f = 0; f < clip.frame_count(); ++f)
+                worst = std::max(worst,
+                                 overshoot(plan.joints[joint].range, binding.turn_in(clip.frame(f), joint)));
+        }
+        CAPTURE(limb);
+        CHECK(worst < 0.01f);
+    }
+}

@@ -1,0 +1,82 @@
+// `dendraxis ragdoll` as a user runs it.
+#include "workshop.hpp"
+
+#include <dendraxis/io/gltf.hpp>
+
+#include <doctest/doctest.h>
+
+using nlohmann::json;
+using workshop::run_tool;
+
+namespace {
+const std::string k_diver = workshop::demo("diver.glb").string();
+}
+
+TEST_CASE("build, check, edit, drop, export and draw from the command line") {
+    workshop::Scratch scratch;
+    const std::string sheet = (scratch / "diver.rig.json").string();
+    const auto built = run_tool("ragdoll build " + k_diver + " -o " + sheet);
+    CHECK(built.status == 0);
+    CHECK(built.out.find("upper-arm.left") != std::string::npos);
+    CHECK(run_tool("ragdoll check " + sheet).status == 0);
+    CHECK(run_tool("ragdoll build " + sheet + " --mirror left -o " + sheet).status == 0);
+    CHECK(run_tool("ragdoll build " + sheet + " --learn " + k_diver + " -o " + sheet).status == 0);
+    const auto told = json::parse(run_tool("ragdoll check " + sheet + " --json").out);
+    CHECK(told["ragdoll"]["bodies"].size() == 16);
+
+    const std::string fall = (scratch / "fall.glb").string();
+    const std::string picture = (scratch / "fall.png").string();
+    const auto dropped = run_tool("ragdoll drop " + k_diver + " --sheet " + sheet +
+                                  " --height 1 --seed 3 --seconds 2 --fps 30 -o " + fall + " --picture " +
+                                  picture + " --json");
+    REQUIRE(dropped.status == 0);
+    const json figures = json::parse(dropped.out);
+    CHECK(figures["separation-mm"].get<double>() < 16.0);
+    CHECK(figures["overshoot-p999-degrees"].get<double>() < 1.0);
+    CHECK(figures["drops"] == 1);
+    const dendraxis::Character fallen = dendraxis::io::load_character(fall);
+    CHECK(fallen.clip("drop").frame_count() == 61);
+    CHECK(std::filesystem::file_size(picture) > 20000);
+
+    const std::string physics = (scratch / "physics.glb").string();
+    CHECK(run_tool("ragdoll export " + sheet + " -o " + physics).status == 0);
+    CHECK(run_tool("draw " + sheet + " --ragdoll --ranges -o " + picture).status == 0);
+    const auto pushed = run_tool("ragdoll drop " + k_diver +
+                                 " --clip stroll --frame 12 --seconds 1 --push chest=0,0,1e30 --terrain " +
+                                 workshop::demo("steps.glb").string() + " --json");
+    CHECK(pushed.status == 0);
+    CHECK(pushed.out.find("ragdoll.push-clamped") != std::string::npos);
+}
+
+TEST_CASE("a ragdoll that is wrong fails its check; wrong usage is told in one line") {
+    workshop::Scratch scratch;
+    const std::string sheet = (scratch / "diver.rig.json").string();
+    REQUIRE(run_tool("ragdoll build " + k_diver + " -o " + sheet).status == 0);
+    REQUIRE(workshop::run("sed -i 's/\"mass\": [0-9.]*/\"mass\": 4, \"locked\": true/' " + sheet).status ==
+            0);
+    const auto checked = run_tool("ragdoll check " + sheet);
+    CHECK(checked.status == 1);
+    CHECK(checked.out.find("ragdoll.locked") != std::string::npos);
+
+    struct Case {
+        std::string arguments;
+        int status;
+        const char* words;
+    };
+    for (const Case& one :
+         {Case{"ragdoll", 2, "subcommand"}, Case{"ragdoll drop " + k_diver, 2, "nothing to write"},
+          Case{"ragdoll drop " + k_diver + " --push tail=0,0,1 --json", 2, "there is no body 'tail'"},
+          Case{"ragdoll drop " + k_diver + " --speed 1,2 --json", 2, "give three numbers"},
+          Case{"ragdoll drop " + k_diver + " --seconds 0 --json", 3, "cannot last that long"},
+          Case{"ragdoll drop " + k_diver + " --fps 0 --json", 3, "cannot have that rate"},
+          Case{"ragdoll drop " + k_diver + " --clip strol --json", 3, "did you mean 'stroll'"},
+          Case{"ragdoll drop " + k_diver + " --clip stroll --frame 9999 --json", 3, "has no frame"},
+          Case{"ragdoll export " + k_diver + " -o " + k_diver, 2, "written over"},
+          Case{"ragdoll build nothing.glb", 3, "nothing.glb"}}) {
+        const auto outcome = run_tool(one.arguments);
+        CAPTURE(one.arguments);
+        CHECK(outcome.status == one.status);
+        CHECK(outcome.err.find(one.words) != std::string::npos);
+        CHECK(std::count(outcome.err.begin(), outcome.err.end(), '\n') == 1);
+    }
+}

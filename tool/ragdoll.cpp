@@ -1,0 +1,135 @@
+#include "commands.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf_physics.hpp>
+#include <dendraxis/io/ragdoll_sheet.hpp>
+#include <dendraxis/io/write_file.hpp>
+#include <dendraxis/ragdoll/check.hpp>
+
+#include <fmt/core.h>
+
+namespace dendraxis::tool {
+namespace {
+
+constexpr float k_learned_margin = 5.0f / k_degrees;
+
+fs::path sheet_of(const RagdollArguments& arguments) {
+    return arguments.sheet.empty() ? arguments.character : arguments.sheet;
+}
+
+io::Rig rig_of(const RagdollArguments& arguments) {
+    return arguments.sheet.empty() ? io::load_rig(arguments.character)
+                                   : io::rechart(arguments.sheet, arguments.character);
+}
+
+RagdollOptions options_of(const RagdollArguments& arguments, const io::Rig& rig) {
+    RagdollOptions options;
+    if (arguments.learn.empty()) return options;
+    const Character teacher = io::load_character(arguments.learn);
+    if (teacher.clips.empty())
+        throw Error(arguments.learn.string(), "holds no clips to learn ranges from", "",
+                    "name a file that has clips");
+    if (teacher.skeleton.size() != rig.character.skeleton.size())
+        throw Error(arguments.learn.string(), "has another skeleton than the character", "",
+                    "retarget its clips to the character first");
+    options.ranges = learned_ranges(rig.chart, teacher.clips, k_learned_margin);
+    return options;
+}
+
+void print_plan(const RagdollPlan& plan, const Chart& chart) {
+    float mass = 0.0f;
+    for (const RagdollBody& body : plan.bodies) mass += body.mass;
+    fmt::print("{} bodies, {:.1f} kg\n\n", plan.bodies.size(), mass);
+    fmt::print("  {}\n", bold(fmt::format("{:<18} {:<8} {:>22}  {:>8}  {:<18} {}", "body", "shape", "size, m",
+                                          "mass, kg", "linked to", "bones that move with it")));
+    for (std::size_t i = 0; i < plan.bodies.size(); ++i) {
+        const RagdollBody& body = plan.bodies[i];
+        const Vec3 size = 2.0f * body.shape.half;
+        const int joint = plan.joint_of(static_cast<int>(i));
+        const std::string above =
+            joint < 0
+                ? "-"
+                : plan.bodies[static_cast<std::size_t>(plan.joints[static_cast<std::size_t>(joint)].above)]
+                      .name;
+        std::string also;
+        for (const int bone : body.also) also += (also.empty() ? "" : ", ") + chart.skeleton.bone(bone).label;
+        if (also.size() > 60) also = also.substr(0, 48) + fmt::format("... ({} in all)", body.also.size());
+        fmt::print("  {:<18} {:<8} {:>6.3f} x {:>5.3f} x {:>5.3f}  {:>8.2f}  {:<18} {}\n", body.name,
+                   to_string(body.shape.kind), size.x(), size.y(), size.z(), body.mass, above, also);
+    }
+    for (const auto& [name, bodies] : plan.profiles)
+        fmt::print("\n  profile {}: {} bodies are let go", name, bodies.size());
+    fmt::print("\n");
+}
+
+}  // namespace
+
+int run_ragdoll_build(const RagdollArguments& arguments) {
+    const io::Rig rig = rig_of(arguments);
+    std::optional<RagdollPlan> kept;
+    if (!arguments.anew) kept = io::read_ragdoll(sheet_of(arguments), rig);
+    RagdollPlan plan;
+    if (kept && arguments.learn.empty()) {
+        plan = *std::move(kept);
+    } else if (kept) {
+        plan = *std::move(kept);
+        for (RagdollJoint& joint : plan.joints) joint.range.about.setZero();
+        complete_ragdoll(plan, rig.character, rig.chart, options_of(arguments, rig));
+    } else {
+        plan = build_ragdoll(rig.character, rig.chart, options_of(arguments, rig));
+    }
+    int mirrored = 0;
+    if (!arguments.mirror.empty()) mirrored = mirror_ragdoll(plan, rig.chart, arguments.mirror);
+    const Findings findings = check_ragdoll(plan, rig.chart);
+    if (!arguments.out.empty()) {
+        check_not_input(arguments.out, {rig.character.file});
+        io::write_text(arguments.out,
+                       io::sheet_with_ragdoll(rig, plan, fs::absolute(arguments.out).parent_path()));
+    }
+    if (arguments.json) {
+        fmt::print("{}", io::ragdoll_json(plan, rig.chart, findings));
+        return k_done;
+    }
+    fmt::print("{}: ", bold(rig.character.name));
+    print_plan(plan, rig.chart);
+    if (mirrored > 0) fmt::print("  {} bodies taken over from the {}\n", mirrored, arguments.mirror);
+    print_findings(findings);
+    if (!arguments.out.empty()) fmt::print("\nwrote {}\n", arguments.out.string());
+    return k_done;
+}
+
+int run_ragdoll_check(const RagdollArguments& arguments) {
+    const io::Rig rig = rig_of(arguments);
+    const RagdollPlan plan = io::ragdoll_of(sheet_of(arguments), rig);
+    const Findings findings = check_ragdoll(plan, rig.chart);
+    bool wrong = false;
+    for (const Finding& finding : findings) wrong = wrong || finding.severity != Severity::note;
+    if (arguments.json) {
+        fmt::print("{}", io::ragdoll_json(plan, rig.chart, findings));
+    } else {
+        fmt::print("{}: {} bodies, {} joints, {}\n", bold(rig.character.name), plan.bodies.size(),
+                   plan.joints.size(),
+                   findings.empty() ? "nothing found" : fmt::format("{} findings", findings.size()));
+        print_findings(findings);
+    }
+    return wrong ? k_gate_failed : k_done;
+}
+
+int run_ragdoll_export(const RagdollArguments& arguments) {
+    const io::Rig rig = rig_of(arguments);
+    const RagdollPlan plan = io::ragdoll_of(sheet_of(arguments), rig);
+    check_not_input(arguments.out, {rig.character.file, arguments.sheet});
+    const io::OutputFile file{arguments.out, io::glb_with_ragdoll(rig.character, rig.chart, plan)};
+    io::write_files({&file, 1});
+    if (arguments.json) {
+        fmt::print("{}", io::ragdoll_json(plan, rig.chart, {}));
+    } else {
+        fmt::print("wrote {}: {} bodies, {} joints\n", arguments.out.string(), plan.bodies.size(),
+                   plan.joints.size());
+    }
+    return k_done;
+}
+
+}  // namespace dendraxis::tool

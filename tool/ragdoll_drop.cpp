@@ -1,0 +1,187 @@
+#include "commands.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/draw/picture.hpp>
+#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/ragdoll_sheet.hpp>
+#include <dendraxis/io/write_file.hpp>
+#include <dendraxis/sim/drop.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace dendraxis::tool {
+namespace {
+
+constexpr std::size_t k_strip = 6;  // pictures of a fall
+
+sim::DropStart start_of(const Character& character, const RagdollDropArguments& arguments) {
+    sim::DropStart start;
+    if (arguments.clip.empty()) {
+        start.pose = start.before = rest_pose(character.skeleton);
+        return start;
+    }
+    const Clip& clip = character.clip(arguments.clip);
+    const auto frame = static_cast<std::size_t>(arguments.frame);
+    if (frame >= clip.frame_count())
+        throw Error(character.file, fmt::format("the clip '{}' has no frame {}", clip.name, frame), "",
+                    fmt::format("its frames are 0 to {}", clip.frame_count() - 1));
+    const auto now = clip.frame(frame);
+    const auto before = clip.frame(frame == 0 ? 0 : frame - 1);
+    start.pose.assign(now.begin(), now.end());
+    start.before.assign(before.begin(), before.end());
+    start.step = 1.0f / clip.fps;
+    return start;
+}
+
+sim::DropGround ground_of(const std::optional<Character>& terrain) {
+    sim::DropGround ground;
+    if (!terrain) return ground;
+    std::vector<Affine> stands(terrain->skeleton.size());
+    to_model_matrices(terrain->skeleton, rest_pose(terrain->skeleton), stands);
+    for (const SkinnedMesh& mesh : terrain->meshes) {
+        const auto first = static_cast<unsigned>(ground.places.size());
+        ground.places.resize(first + mesh.positions.size());
+        deform(mesh, stands, std::span(ground.places).subspan(first));
+        for (const auto& corners : mesh.triangles)
+            ground.triangles.push_back({first + corners[0], first + corners[1], first + corners[2]});
+    }
+    return ground;
+}
+
+std::vector<std::uint8_t> strip(const io::Rig& rig, const sim::Drop& drop, const Character* terrain) {
+    std::vector<draw::Panel> panels;
+    // Close together at first, where most happens.
+    const std::size_t last = drop.clip.frame_count() - 1;
+    for (std::size_t i = 0; i < k_strip; ++i) {
+        const double share = static_cast<double>(i) / (k_strip - 1);
+        const auto frame =
+            static_cast<std::size_t>(std::lround(std::pow(share, 1.6) * static_cast<double>(last)));
+        const auto pose = drop.clip.frame(frame);
+        draw::Panel panel{
+            &rig.character, &rig.chart, {pose.begin(), pose.end()}, i == 0 ? rig.character.name : "", ""};
+        panel.subtitle =
+            fmt::format("{:.2f} s", static_cast<double>(frame) / static_cast<double>(drop.clip.fps));
+        panel.terrain = terrain;
+        panels.push_back(std::move(panel));
+    }
+    const float headroom = draw::headroom_for(panels);
+    for (draw::Panel& panel : panels) panel.headroom = headroom;
+    draw::PictureOptions options;
+    options.columns = 3;
+    return draw::draw_png(panels, options);
+}
+
+using Figures = std::vector<std::pair<std::string, double>>;
+
+float share_of(std::vector<float> values, double share) {
+    if (values.empty()) return 0.0f;
+    const auto nth = static_cast<std::ptrdiff_t>(share * static_cast<double>(values.size() - 1));
+    std::nth_element(values.begin(), values.begin() + nth, values.end());
+    return values[static_cast<std::size_t>(nth)];
+}
+
+// The worst of all falls; `overshoots` of all joints, frames and falls.
+Figures figures_of(const std::vector<sim::DropFigures>& drops, const std::vector<float>& overshoots) {
+    const auto worst = [&](float sim::DropFigures::*part) {
+        float most = 0.0f;
+        for (const sim::DropFigures& one : drops) most = std::max(most, one.*part);
+        return static_cast<double>(most);
+    };
+    std::vector<float> separations;
+    for (const sim::DropFigures& one : drops) separations.push_back(one.separation);
+    double settled = 0.0;
+    double count = 0.0;
+    for (const sim::DropFigures& one : drops) {
+        if (!one.settled) continue;
+        settled = std::max(settled, static_cast<double>(*one.settled));
+        count += 1.0;
+    }
+    return {{"drops", static_cast<double>(drops.size())},
+            {"settled", count},
+            {"settled-after", count > 0 ? settled : std::numeric_limits<double>::quiet_NaN()},
+            {"separation-mm", 1e3 * worst(&sim::DropFigures::separation)},
+            {"separation-p95-of-drops-mm", 1e3 * static_cast<double>(share_of(separations, 0.95))},
+            {"overshoot-degrees", worst(&sim::DropFigures::overshoot)},
+            {"overshoot-p999-degrees", static_cast<double>(share_of(overshoots, 0.999))},
+            {"overshoot-at-rest-degrees", worst(&sim::DropFigures::overshoot_at_rest)},
+            {"penetration-mm", 1e3 * worst(&sim::DropFigures::penetration)},
+            {"penetration-at-rest-mm", 1e3 * worst(&sim::DropFigures::penetration_at_rest)},
+            {"energy-gained-joules", worst(&sim::DropFigures::energy_gained)}};
+}
+
+void print_figures(const Figures& figures) {
+    for (const auto& [name, value] : figures) {
+        if (std::isfinite(value)) fmt::print("  {:<28} {:.6g}\n", name, std::round(value * 1e3) / 1e3);
+    }
+}
+
+}  // namespace
+
+int run_ragdoll_drop(const RagdollDropArguments& arguments) {
+    if (arguments.out.empty() && arguments.picture.empty() && !arguments.json)
+        throw UsageError("nothing to write: give -o OUT.glb, --picture OUT.png or --json");
+    if (!arguments.picture.empty() && arguments.picture.extension() != ".png")
+        throw UsageError(arguments.picture.string() + ": the picture must end in .png");
+    check_not_input(arguments.out, {arguments.character, arguments.sheet, arguments.terrain});
+    const io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
+                                                : io::rechart(arguments.sheet, arguments.character);
+    const RagdollPlan plan =
+        io::ragdoll_of(arguments.sheet.empty() ? arguments.character : arguments.sheet, rig);
+    const RagdollBinding binding(plan, rig.chart);
+    Findings findings = rig.character.findings;
+
+    sim::DropOptions options;
+    options.seconds = arguments.seconds;
+    options.fps = arguments.fps;
+    options.height = arguments.height;
+    if (!arguments.speed_words.empty())
+        options.speed = Vec3(plain_place(arguments.speed_words, "--speed").data());
+    if (!arguments.push_words.empty()) {
+        const NamedPlace push = named_place(arguments.push_words, "--push");
+        const int body = plan.find(push.name);
+        if (body < 0)
+            throw UsageError("--push: there is no body '" + push.name + "'; see `dendraxis ragdoll build`");
+        options.push = sim::Push{body, Vec3(push.place.data())};
+        if (const auto finding = sim::clamp_push(*options.push, plan)) findings.push_back(*finding);
+    }
+    std::optional<Character> terrain;
+    if (!arguments.terrain.empty()) terrain = io::load_character(arguments.terrain);
+    const sim::DropGround ground = ground_of(terrain);
+    const sim::DropStart start = start_of(rig.character, arguments);
+
+    std::vector<sim::DropFigures> all;
+    sim::Drop first;
+    std::vector<float> overshoots;
+    options.until_settled = arguments.seeds.size() > 1;
+    for (std::size_t i = 0; i < std::max<std::size_t>(1, arguments.seeds.size()); ++i) {
+        if (!arguments.seeds.empty()) options.seed = arguments.seeds[i];
+        sim::Drop drop = sim::run_drop(binding, rig.chart, start, options, ground);
+        all.push_back(drop.figures);
+        for (const std::vector<float>& frame : drop.overshoots)
+            overshoots.insert(overshoots.end(), frame.begin(), frame.end());
+        if (i == 0) first = std::move(drop);
+    }
+    first.clip.name = arguments.name;
+    std::vector<io::OutputFile> files;
+    if (!arguments.out.empty())
+        files.push_back({arguments.out, io::glb_with_clips(rig.character, {&first.clip, 1})});
+    if (!arguments.picture.empty())
+        files.push_back({arguments.picture, strip(rig, first, terrain ? &*terrain : nullptr)});
+    io::write_files(files);
+    const Figures figures = figures_of(all, overshoots);
+    if (arguments.json) {
+        fmt::print("{}", io::figures_json(figures, findings));
+        return k_done;
+    }
+    for (const io::OutputFile& file : files) fmt::print("wrote {}\n", file.path.string());
+    print_figures(figures);
+    print_findings(findings);
+    return k_done;
+}
+
+}  // namespace dendraxis::tool
