@@ -14,7 +14,7 @@ namespace {
 
 constexpr float k_touching = -0.002f;       // metres: as near as this at rest, bodies would rub all the time
 constexpr float k_apart = 0.012f;           // of the height: places on the skin
-constexpr float k_alike = 0.15f;            // of the fit's cost
+constexpr float k_unlike = 1.0f;            // of the fit's cost: sides differ truly
 constexpr float k_strength_reserve = 3.0f;  // times what holds all that hangs from a joint out level
 
 // Where bones' heads are at rest in the upright frame.
@@ -66,6 +66,38 @@ Vec3 end_of(const RagdollPlan& plan, const Skeleton& skeleton, const std::vector
     return end;
 }
 
+// Places and shape from the bone's head.
+struct Fit {
+    bool wanted = false;
+    PlacedShape placed;
+    std::vector<Vec3> places;
+    float volume = 0.0f;
+
+    float cost(const PlacedShape& shape) const {
+        return places.empty() ? 0.0f : fit_cost(shape, places, volume);
+    }
+};
+
+// Of left and right the shape that does better for both, unless the sides differ truly.
+void make_sides_alike(const RagdollPlan& plan, std::vector<Fit>& fits) {
+    for (std::size_t i = 0; i < fits.size(); ++i) {
+        const int twin = other_side(plan, plan.bodies[i].name);
+        if (twin <= static_cast<int>(i) || !fits[i].wanted || !fits[static_cast<std::size_t>(twin)].wanted)
+            continue;
+        Fit& a = fits[i];
+        Fit& b = fits[static_cast<std::size_t>(twin)];
+        const PlacedShape from_a{a.placed.shape, mirrored(a.placed.frame)};
+        const PlacedShape from_b{b.placed.shape, mirrored(b.placed.frame)};
+        const float loss_a = b.cost(from_a) - b.cost(b.placed);  // of taking a's for both
+        const float loss_b = a.cost(from_b) - a.cost(a.placed);
+        if (std::min(loss_a, loss_b) > k_unlike) continue;
+        if (loss_a <= loss_b)
+            b.placed = from_a;
+        else
+            a.placed = from_b;
+    }
+}
+
 void fit_missing(RagdollPlan& plan, const Character& character, const Chart& chart,
                  const std::vector<Segment>& segments) {
     const auto unfitted = [](const RagdollBody& body) { return body.shape.half.isZero(); };
@@ -74,8 +106,9 @@ void fit_missing(RagdollPlan& plan, const Character& character, const Chart& cha
     const SkinByBody skin = skin_by_body(character, chart, owners);
     const std::vector<float> volumes = volumes_by_body(skin, plan.bodies.size());
     const std::vector<Vec3> heads = upright_heads(chart);
+    std::vector<Fit> fits(plan.bodies.size());
     for (std::size_t i = 0; i < plan.bodies.size(); ++i) {
-        RagdollBody& body = plan.bodies[i];
+        const RagdollBody& body = plan.bodies[i];
         if (!unfitted(body)) continue;
         const auto planned = std::find_if(segments.begin(), segments.end(),
                                           [&](const Segment& s) { return s.bones.front() == body.bone; });
@@ -84,26 +117,24 @@ void fit_missing(RagdollPlan& plan, const Character& character, const Chart& cha
         task.to = planned != segments.end() ? Vec3(chart.to_upright() * planned->end)
                                             : end_of(plan, chart.skeleton, heads, static_cast<int>(i));
         task.trunk = is_trunk(body.name);
+        task.boxy = task.trunk || body.name.starts_with("foot.");
         task.height = chart.height;
-        const std::vector<Vec3> places = skin.places_of(static_cast<int>(i), k_apart * chart.height);
+        Fit& fit = fits[i];
+        fit.wanted = true;
+        fit.places = skin.places_of(static_cast<int>(i), k_apart * chart.height);
         // A flat puppet has no inside to speak of.
         const bool solid = volumes[i] > 1e-6f * chart.height * chart.height * chart.height;
-        const float volume = solid ? volumes[i] : 0.0f;
-        PlacedShape placed = fit_body(task, places, volume);
-        // Both sides of a body come out alike where the other side's shape does about as well.
-        const int other = other_side(plan, body.name);
-        if (other >= 0 && other < static_cast<int>(i)) {
-            const RagdollBody& twin = plan.bodies[static_cast<std::size_t>(other)];
-            PlacedShape alike{twin.shape, mirrored({twin.turn, twin.at, Vec3::Ones()})};
-            alike.frame.translation += task.from;
-            if (places.empty() ||
-                fit_cost(alike, places, volume) < fit_cost(placed, places, volume) + k_alike)
-                placed = alike;
-        }
-        placed.frame.translation -= task.from;
-        body.shape = placed.shape;
-        body.turn = placed.frame.rotation;
-        body.at = placed.frame.translation;
+        fit.volume = solid ? volumes[i] : 0.0f;
+        fit.placed = fit_body(task, fit.places, fit.volume);
+        fit.placed.frame.translation -= task.from;
+        for (Vec3& place : fit.places) place -= task.from;
+    }
+    make_sides_alike(plan, fits);
+    for (std::size_t i = 0; i < plan.bodies.size(); ++i) {
+        if (!fits[i].wanted) continue;
+        plan.bodies[i].shape = fits[i].placed.shape;
+        plan.bodies[i].turn = fits[i].placed.frame.rotation;
+        plan.bodies[i].at = fits[i].placed.frame.translation;
     }
 }
 

@@ -21,7 +21,7 @@ constexpr int k_rounds = 14;
 constexpr float k_wide = 0.5f;
 constexpr float k_narrow = 0.06f;
 constexpr float k_may_miss = 0.03f;     // of the vertices
-constexpr float k_may_differ = 0.2f;  // the logarithm of what the volumes differ by
+constexpr float k_may_differ = 0.2f;    // the logarithm of what the volumes differ by
 constexpr float k_least_half = 0.006f;  // of the character's height: flat parts become slabs
 
 Quat frame_of(const Vec3& y, const Vec3& x_hint) {
@@ -214,12 +214,12 @@ PlacedShape fit_body(const FitTask& task, std::span<const Vec3> places, float vo
         float handicap;
     };
     // Along the bone and upright are easier to read and to edit than what merely fits a little better.
-    std::vector<Turn> turns{{Quat::Identity(), task.trunk ? 0.0f : 0.03f},
-                            {frame_of(long_axis(few), Vec3::UnitX()), 0.03f},
+    std::vector<Turn> turns{{Quat::Identity(), task.boxy ? 0.0f : 0.03f},
+                            {frame_of(long_axis(few), Vec3::UnitX()), task.boxy ? 0.2f : 0.03f},
                             {frame_of(Vec3::UnitX(), Vec3::UnitY()), 0.03f},
                             {frame_of(Vec3::UnitZ(), Vec3::UnitX()), 0.03f}};
     if (along.norm() > 0.005f * task.height)
-        turns.push_back({frame_of(along, Vec3::UnitX()), task.trunk ? 0.02f : 0.0f});
+        turns.push_back({frame_of(along, Vec3::UnitX()), task.boxy ? 0.2f : 0.0f});
     float best = 1e30f;
     PlacedShape result;
     const auto attempt = [&](ShapeKind kind, const Turn& turn, float handicap) {
@@ -233,8 +233,8 @@ PlacedShape fit_body(const FitTask& task, std::span<const Vec3> places, float vo
         }
     };
     for (const Turn& turn : turns) {
-        if (!flat) attempt(ShapeKind::capsule, turn, task.trunk ? 0.03f : 0.0f);
-        attempt(ShapeKind::box, turn, task.trunk ? 0.0f : 0.05f);
+        if (!flat) attempt(ShapeKind::capsule, turn, task.boxy ? 0.05f : 0.0f);
+        attempt(ShapeKind::box, turn, task.boxy ? 0.0f : 0.05f);
     }
     if (!flat) attempt(ShapeKind::sphere, {Quat::Identity(), 0.0f}, 0.02f);
     Fitter last(some, volume, result);

@@ -30,7 +30,8 @@ std::vector<float> volumes_by_body(const SkinByBody& skin, std::size_t bodies);
 struct FitTask {
     Vec3 from = Vec3::Zero();  ///< the bone's head, upright frame
     Vec3 to = Vec3::Zero();    ///< where the segment ends
-    bool trunk = false;        ///< rather a box than a capsule
+    bool trunk = false;        ///< thick for its length
+    bool boxy = false;         ///< rather an upright box than a capsule along the bone: trunk and feet
     float height = 1.0f;       ///< the character's
 };
 
