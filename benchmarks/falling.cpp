@@ -1,5 +1,5 @@
-// What ragdolls cost: planning one, and a frame of 1, 10 and 100 falling at once (`items` are ragdolls, so
-// that the time an item tells whether the cost grows evenly).
+// What ragdolls cost: planning one, and a frame of 1, 10 and 100 falling at once, each in a world of its own
+// or together in one (`items` are ragdolls, so that the time an item tells whether the cost grows evenly).
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/sim/drop.hpp>
@@ -30,9 +30,10 @@ void falling(benchmark::State& state) {
     std::vector<JointAnchor> anchors(binding.plan().joints.size());
     binding.anchors_of(rest, anchors);
     const auto count = state.range(0);
+    const bool together = state.range(1) != 0;
     const auto start = [&] {
-        sim::World world;
-        world.add_floor(Vec3::Zero(), Vec3::UnitY());
+        std::vector<sim::World> worlds(together ? 1 : static_cast<std::size_t>(count));
+        for (sim::World& world : worlds) world.add_floor(Vec3::Zero(), Vec3::UnitY());
         for (std::int64_t i = 0; i < count; ++i) {
             Transform stands;
             stands.translation =
@@ -40,22 +41,26 @@ void falling(benchmark::State& state) {
             stands.rotation =
                 Quat(Eigen::AngleAxisf(0.7f * static_cast<float>(i), Vec3(1, 2, 3).normalized()));
             binding.bodies_of(rest, stands, bodies);
-            world.add(binding, bodies, anchors);
+            worlds[together ? 0 : static_cast<std::size_t>(i)].add(binding, bodies, anchors);
         }
-        return world;
+        return worlds;
     };
-    sim::World world = start();
+    std::vector<sim::World> worlds = start();
     int frame = 0;
     for (auto step : state) {
-        world.step(1.0f / 60.0f);
+        for (sim::World& world : worlds) world.step(1.0f / 60.0f);
         if (++frame % 120 == 0) {  // two seconds: in the air, on the ground, sliding to rest
             state.PauseTiming();
-            world = start();
+            worlds = start();
             state.ResumeTiming();
         }
     }
     state.SetItemsProcessed(state.iterations() * count);
 }
-BENCHMARK(falling)->Arg(1)->Arg(10)->Arg(100)->Unit(benchmark::kMillisecond)->Iterations(240);
+BENCHMARK(falling)
+    ->ArgNames({"ragdolls", "together"})
+    ->ArgsProduct({{1, 10, 100}, {0, 1}})
+    ->Unit(benchmark::kMillisecond)
+    ->Iterations(240);
 
 }  // namespace

@@ -2,6 +2,8 @@
 
 #include "bullet_types.hpp"
 
+#include <BulletCollision/CollisionShapes/btStaticPlaneShape.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -43,6 +45,20 @@ bool is_near(const btBroadphasePair& pair, const BodyTag& a, const BodyTag& b) {
                             b.half_line * from_bullet(at_b.getBasis().getColumn(1))) < reach * reach;
 }
 
+// Whether a body is near a level floor, which is in the way of everything by its box.
+bool is_near_floor(const btCollisionObject& ground, const btBroadphaseProxy* proxy, const BodyTag& tag) {
+    if (ground.getCollisionShape()->getShapeType() != STATIC_PLANE_PROXYTYPE) return true;
+    const auto& plane = static_cast<const btStaticPlaneShape&>(*ground.getCollisionShape());
+    const btTransform& at = static_cast<const btCollisionObject*>(proxy->m_clientObject)->getWorldTransform();
+    const btVector3& normal = plane.getPlaneNormal();
+    const float height = normal.dot(at.getOrigin()) - plane.getPlaneConstant();
+    return height < tag.half_line * std::abs(normal.dot(at.getBasis().getColumn(1))) + tag.radius + k_margin;
+}
+
+const btCollisionObject& object_of(const btBroadphaseProxy* proxy) {
+    return *static_cast<const btCollisionObject*>(proxy->m_clientObject);
+}
+
 bool may_meet(const BodyTag& a, const BodyTag& b) {
     return a.figure != b.figure || (*a.not_yet)[a.index * a.body_count + b.index] == 0;
 }
@@ -74,7 +90,14 @@ bool PairFilter::needBroadphaseCollision(btBroadphaseProxy* a, btBroadphaseProxy
 void look_if_near(btBroadphasePair& pair, btCollisionDispatcher& dispatcher, const btDispatcherInfo& info) {
     const BodyTag* a = tag_on(pair.m_pProxy0);
     const BodyTag* b = tag_on(pair.m_pProxy1);
-    if (a == nullptr || b == nullptr || (may_meet(*a, *b) && is_near(pair, *a, *b))) {
+    bool look = true;
+    if (a != nullptr && b != nullptr)
+        look = may_meet(*a, *b) && is_near(pair, *a, *b);
+    else if (a != nullptr)
+        look = is_near_floor(object_of(pair.m_pProxy1), pair.m_pProxy0, *a);
+    else if (b != nullptr)
+        look = is_near_floor(object_of(pair.m_pProxy0), pair.m_pProxy1, *b);
+    if (look) {
         btCollisionDispatcher::defaultNearCallback(pair, dispatcher, info);
     } else if (pair.m_algorithm != nullptr) {
         // They have parted: their old contacts go with the algorithm.

@@ -172,12 +172,14 @@ void SwingTwistJoint::getInfo2(btConstraintInfo2* info) {
     const Eigen::Matrix3f inverse_b = from_bullet(m_rbB.getInvInertiaTensorWorld());
     const Eigen::Matrix3f cross_a = cross_matrix(ra);
     const Eigen::Matrix3f cross_b = cross_matrix(rb);
+    const Eigen::Matrix3f turned_a = cross_a * inverse_a;
+    const Eigen::Matrix3f turned_b = cross_b * inverse_b;
 
     const auto put = [&](btScalar* rows, int row, const Vec3& values) {
         for (int i = 0; i < 3; ++i) rows[row * info->rowskip + i] = values[i];
     };
     const Eigen::Matrix3f held = (m_rbA.getInvMass() + m_rbB.getInvMass()) * Eigen::Matrix3f::Identity() -
-                                 cross_a * inverse_a * cross_a - cross_b * inverse_b * cross_b;
+                                 turned_a * cross_a - turned_b * cross_b;
     // Three directions that do not disturb each other (the rows of the inverse of L in held = L D L'): one
     // pass of the solver then puts the ends together exactly.
     std::array<Vec3, 3> ways{Vec3::UnitX(), Vec3::UnitY(), Vec3::UnitZ()};
@@ -198,9 +200,10 @@ void SwingTwistJoint::getInfo2(btConstraintInfo2* info) {
     if (row_count_ == 0) return;
     // Turning happens about the joint: each row takes along the impulse that keeps the ends together.
     const Eigen::Matrix3f give = held.inverse();
+    const Eigen::Matrix3f turned = turned_a + turned_b;
     for (int r = 0; r < row_count_; ++r) {
         const Row& row = rows_[static_cast<std::size_t>(r)];
-        const Vec3 along = give * (cross_a * (inverse_a * row.axis) + cross_b * (inverse_b * row.axis));
+        const Vec3 along = give * (turned * row.axis);
         const int at = 3 + r;
         put(info->m_J1linearAxis, at, -along);
         put(info->m_J1angularAxis, at, -row.axis + along.cross(ra));

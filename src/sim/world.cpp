@@ -24,13 +24,14 @@
 namespace dendraxis::sim {
 namespace {
 
-constexpr float k_longest = 0.25f;        // seconds at once
-constexpr float k_still_speed = 0.04f;    // m/s: below it for two seconds, a body sleeps
-constexpr float k_still_spin = 0.12f;     // rad/s
-constexpr float k_slow_spin = 0.8f;       // rad/s: below it, rolling friction
-constexpr float k_rolling = 2.5f;         // rad/s2
-constexpr float k_root_damping = 1.0f;    // 1/s
-constexpr float k_contact_ahead = 0.02f;  // metres
+constexpr float k_longest = 0.25f;            // seconds at once
+constexpr float k_still_speed = 0.04f;        // m/s: below it for two seconds, a body sleeps
+constexpr float k_still_spin = 0.12f;         // rad/s
+constexpr float k_slow_spin = 0.8f;           // rad/s: below it, rolling friction
+constexpr float k_rolling = 2.5f;             // rad/s2
+constexpr float k_root_damping = 1.0f;        // 1/s
+constexpr float k_contact_ahead = 0.02f;      // metres
+constexpr float k_contact_correction = 0.3f;  // of the depth of a contact, a step
 
 btTransform transform_of(const BodyState& state) {
     return btTransform(to_bullet(state.turn), to_bullet(state.place));
@@ -102,9 +103,11 @@ struct World::Inner {
         dispatcher.setDispatcherFlags(dispatcher.getDispatcherFlags() &
                                       ~btCollisionDispatcher::CD_USE_RELATIVE_CONTACT_BREAKING_THRESHOLD);
         dispatcher.setNearCallback(look_if_near);
+        world.setForceUpdateAllAabbs(false);  // what sleeps or never moves keeps its box
         world.getPairCache()->setOverlapFilterCallback(&filter);
         world.setGravity(to_bullet(settings.gravity));
         world.getSolverInfo().m_numIterations = settings.iterations;
+        world.getSolverInfo().m_erp2 = k_contact_correction;
         gravity = settings.gravity;
     }
 

@@ -25,7 +25,7 @@ RagdollPlan build_ragdoll(const Character& character, const Chart& chart, const 
 void complete_ragdoll(RagdollPlan& plan, const Character& character, const Chart& chart,
                       const RagdollOptions& options = {});
 
-/// The moments of a body's shape, raised so that joints stay together (by 1.6, none far below the largest or
+/// The moments of a body's shape, raised so that joints stay together (by 1.8, none far below the largest or
 /// the neighbor's, those of hands, feet and other tips three times as large): what bodies get that are given
 /// none.
 Vec3 steady_inertia(const RagdollPlan& plan, int body) noexcept;
