@@ -1,0 +1,104 @@
+// The world by itself: what hangs swings as it must, what is pinned stays, what is driven gets there.
+#include "workshop.hpp"
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/ragdoll/build.hpp>
+#include <dendraxis/sim/drop.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <doctest/doctest.h>
+
+using namespace dendraxis;
+
+namespace {
+
+struct Hung {
+    const Character& character = workshop::diver();
+    Chart chart = dendraxis::chart(character);
+    RagdollBinding binding{build_ragdoll(character, chart), chart};
+    std::vector<BodyState> states{binding.plan().bodies.size()};
+    std::vector<JointAnchor> anchors{binding.plan().joints.size()};
+    sim::World world;
+    int number = -1;
+
+    explicit Hung(const sim::WorldSettings& settings = {}) : world(settings) {
+        const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
+        Transform stands;
+        stands.translation = Vec3(0, 2, 0);
+        binding.bodies_of(rest, stands, states);
+        binding.anchors_of(rest, anchors);
+        number = world.add(binding, states, anchors);
+    }
+    void run(int frames) {
+        for (int i = 0; i < frames; ++i) world.step(1.0f / 60.0f);
+        world.states(number, states);
+    }
+    std::size_t body(const char* name) const { return static_cast<std::size_t>(binding.plan().find(name)); }
+};
+
+}  // namespace
+
+TEST_CASE("a free figure falls as fast as anything") {
+    Hung hung;
+    const float start = hung.states[hung.body("chest")].place.y();
+    hung.run(30);
+    CHECK(start - hung.states[hung.body("chest")].place.y() ==
+          doctest::Approx(0.5f * 9.81f * 0.25f).epsilon(0.03));
+    CHECK(hung.states[hung.body("chest")].velocity.y() == doctest::Approx(-9.81f * 0.5f).epsilon(0.03));
+    CHECK(hung.world.penetration(hung.number).ground == 0.0f);
+    CHECK_FALSE(hung.world.asleep(hung.number));
+}
+
+TEST_CASE("without weight nothing moves, and a push gives all of it the speed that it must") {
+    sim::WorldSettings settings;
+    settings.gravity.setZero();
+    Hung hung(settings);
+    hung.world.push(hung.number, static_cast<int>(hung.body("hips")), Vec3(0, 0, 40),
+                    hung.states[hung.body("hips")].place);
+    hung.run(60);
+    Vec3 momentum = Vec3::Zero();
+    for (std::size_t b = 0; b < hung.states.size(); ++b)
+        momentum += hung.binding.plan().bodies[b].mass * hung.states[b].velocity;
+    CHECK(momentum.z() == doctest::Approx(40.0f).epsilon(0.02));
+    CHECK(momentum.head<2>().norm() < 0.5f);
+}
+
+TEST_CASE("pinned by the head it hangs together; let go it falls; taken out it is gone") {
+    Hung hung;
+    hung.world.pin(hung.number, static_cast<int>(hung.body("head")), true);
+    const Vec3 head = hung.states[hung.body("head")].place;
+    hung.run(300);
+    CHECK((hung.states[hung.body("head")].place - head).norm() < 1e-4f);
+    CHECK(hung.states[hung.body("foot.left")].place.y() < head.y() - 1.2f);
+    for (std::size_t j = 0; j < hung.anchors.size(); ++j) {
+        const RagdollJoint& joint = hung.binding.plan().joints[j];
+        const BodyState& above = hung.states[static_cast<std::size_t>(joint.above)];
+        CHECK(separation_of(hung.anchors[j], above, hung.states[static_cast<std::size_t>(joint.body)]) <
+              2e-3f);
+    }
+    hung.world.pin(hung.number, static_cast<int>(hung.body("head")), false);
+    hung.run(30);
+    CHECK(hung.states[hung.body("head")].place.y() < head.y() - 0.9f);
+    hung.world.remove(hung.number);
+    CHECK_THROWS(hung.world.states(hung.number, hung.states));
+}
+
+TEST_CASE("a driven elbow goes where it is told, against the arm's weight") {
+    sim::WorldSettings settings;
+    settings.bodies_touch = false;
+    Hung hung(settings);
+    hung.world.pin(hung.number, static_cast<int>(hung.body("upper-arm.left")), true);
+    const int joint = hung.binding.plan().joint_of(static_cast<int>(hung.body("forearm.left")));
+    const RagdollJoint& plan = hung.binding.plan().joints[static_cast<std::size_t>(joint)];
+    const Quat target(Eigen::AngleAxisf(1.2f, plan.range.about));
+    hung.world.drive(hung.number, joint, target, plan.strength);
+    hung.run(120);
+    const TurnAngles parts = turn_angles(plan.range, turn_of(hung.anchors[static_cast<std::size_t>(joint)],
+                                                             hung.states[hung.body("upper-arm.left")],
+                                                             hung.states[hung.body("forearm.left")]));
+    MESSAGE("bend ", parts.bend, " side ", parts.side, " twist ", parts.twist, " strength ", plan.strength);
+    const Quat turn =
+        turn_of(hung.anchors[static_cast<std::size_t>(joint)], hung.states[hung.body("upper-arm.left")],
+                hung.states[hung.body("forearm.left")]);
+    CHECK(angle_between(turn, target) < 1.0f / k_degrees);
+}
