@@ -1,0 +1,346 @@
+// What a world is made of: the physics engine, its bodies and joints, and how they take a step.
+#pragma once
+
+#include <dendraxis/sim/world.hpp>
+
+#include "bullet_types.hpp"
+#include "near_bodies.hpp"
+#include "swing_twist_joint.hpp"
+
+#include <dendraxis/base/error.hpp>
+
+#include <BulletCollision/BroadphaseCollision/btDbvtBroadphase.h>
+#include <BulletCollision/CollisionDispatch/btCollisionDispatcher.h>
+#include <BulletCollision/CollisionDispatch/btDefaultCollisionConfiguration.h>
+#include <BulletCollision/CollisionShapes/btBoxShape.h>
+#include <BulletCollision/CollisionShapes/btBvhTriangleMeshShape.h>
+#include <BulletCollision/CollisionShapes/btCapsuleShape.h>
+#include <BulletCollision/CollisionShapes/btSphereShape.h>
+#include <BulletCollision/CollisionShapes/btStaticPlaneShape.h>
+#include <BulletCollision/CollisionShapes/btTriangleMesh.h>
+#include <BulletDynamics/ConstraintSolver/btSequentialImpulseConstraintSolver.h>
+#include <BulletDynamics/Dynamics/btDiscreteDynamicsWorld.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis::sim {
+
+inline constexpr float k_longest = 0.25f;            // seconds at once
+inline constexpr float k_still_speed = 0.04f;        // m/s: below it for two seconds, a body sleeps
+inline constexpr float k_still_spin = 0.12f;         // rad/s
+inline constexpr float k_slow_spin = 0.8f;           // rad/s: below it, rolling friction
+inline constexpr float k_rolling = 2.5f;             // rad/s2
+inline constexpr float k_root_damping = 1.0f;        // 1/s
+inline constexpr float k_contact_ahead = 0.02f;      // metres
+inline constexpr float k_contact_correction = 0.3f;  // of the depth of a contact, a step
+
+inline btTransform transform_of(const BodyState& state) {
+    return btTransform(to_bullet(state.turn), to_bullet(state.place));
+}
+
+inline std::unique_ptr<btCollisionShape> make_shape(const Shape& shape) {
+    switch (shape.kind) {
+        case ShapeKind::box:
+            return std::make_unique<btBoxShape>(to_bullet(shape.half));
+        case ShapeKind::sphere:
+            return std::make_unique<btSphereShape>(shape.half.x());
+        case ShapeKind::capsule:
+            break;
+    }
+    return std::make_unique<btCapsuleShape>(shape.half.x(),
+                                            2.0f * std::max(0.0f, shape.half.y() - shape.half.x()));
+}
+
+inline bool is_finite(const BodyState& state) {
+    return state.place.allFinite() && state.turn.coeffs().allFinite() && state.velocity.allFinite() &&
+           state.spin.allFinite();
+}
+
+// The engine solves joints, then contacts, in every round; what contacts push apart last stays apart. Here
+// the joints are solved once more, from the tips to the root, after the contacts.
+class JointsLastSolver : public btSequentialImpulseConstraintSolver {
+ protected:
+    btScalar solveSingleIteration(int iteration, btCollisionObject** bodies, int body_count,
+                                  btPersistentManifold** manifolds, int manifold_count,
+                                  btTypedConstraint** constraints, int constraint_count,
+                                  const btContactSolverInfo& info, btIDebugDraw* drawer) override {
+        const btScalar left = btSequentialImpulseConstraintSolver::solveSingleIteration(
+            iteration, bodies, body_count, manifolds, manifold_count, constraints, constraint_count, info,
+            drawer);
+        if (iteration + 1 < info.m_numIterations) return left;
+        for (int row = m_tmpSolverNonContactConstraintPool.size() - 1; row >= 0; --row) {
+            btSolverConstraint& one = m_tmpSolverNonContactConstraintPool[row];
+            resolveSingleConstraintRowGeneric(m_tmpSolverBodyPool[one.m_solverBodyIdA],
+                                              m_tmpSolverBodyPool[one.m_solverBodyIdB], one);
+        }
+        return left;
+    }
+};
+
+struct Figure {
+    const RagdollBinding* binding = nullptr;
+    std::vector<std::unique_ptr<btCollisionShape>> shapes;
+    std::vector<std::unique_ptr<btRigidBody>> bodies;
+    std::vector<std::unique_ptr<SwingTwistJoint>> joints;
+    std::unique_ptr<std::vector<char>> may_touch;             // by pairs of bodies
+    std::unique_ptr<std::vector<char>> not_yet;               // the same
+    std::vector<std::pair<std::size_t, std::size_t>> within;  // pairs of `not_yet`
+    std::vector<std::unique_ptr<BodyTag>> tags;
+    std::vector<float> kept_spin;  // by damping, a step
+    std::vector<BodyMotion> motions;
+    std::vector<char> linked;     // joints that are in the world
+    std::vector<BodyState> from;  // carried bodies: where they come from
+    std::vector<BodyState> to;    // and where they are to be
+};
+
+struct World::Inner {
+    explicit Inner(const WorldSettings& chosen)
+        : settings(chosen),
+          dispatcher(&configuration),
+          world(&dispatcher, &broadphase, &solver, &configuration) {
+        dispatcher.setDispatcherFlags(dispatcher.getDispatcherFlags() &
+                                      ~btCollisionDispatcher::CD_USE_RELATIVE_CONTACT_BREAKING_THRESHOLD);
+        dispatcher.setNearCallback(look_if_near);
+        world.setForceUpdateAllAabbs(false);  // what sleeps or never moves keeps its box
+        world.getPairCache()->setOverlapFilterCallback(&filter);
+        world.setGravity(to_bullet(settings.gravity));
+        world.getSolverInfo().m_numIterations = settings.iterations;
+        world.getSolverInfo().m_erp2 = k_contact_correction;
+        gravity = settings.gravity;
+    }
+
+    ~Inner() {
+        for (Figure& figure : figures) clear(figure);
+        for (auto& body : grounds) world.removeRigidBody(body.get());
+    }
+
+    // ---------------------------------------------------------------- making
+
+    Figure& figure(int number) {
+        if (number < 0 || static_cast<std::size_t>(number) >= figures.size() ||
+            figures[static_cast<std::size_t>(number)].binding == nullptr)
+            throw Error("world", "has no ragdoll " + std::to_string(number));
+        return figures[static_cast<std::size_t>(number)];
+    }
+
+    void make(Figure& made, const RagdollBinding& binding) {
+        const RagdollPlan& plan = binding.plan();
+        made.binding = &binding;
+        for (std::size_t i = 0; i < plan.bodies.size(); ++i) {
+            const RagdollBody& body = plan.bodies[i];
+            made.shapes.push_back(make_shape(body.shape));
+            btRigidBody::btRigidBodyConstructionInfo info(body.mass, nullptr, made.shapes.back().get(),
+                                                          to_bullet(body.inertia));
+            info.m_friction = settings.friction;
+            info.m_linearSleepingThreshold = k_still_speed;
+            info.m_angularSleepingThreshold = k_still_spin;
+            const int joint = plan.joint_of(static_cast<int>(i));
+            const float damping =
+                joint < 0 ? k_root_damping : plan.joints[static_cast<std::size_t>(joint)].damping;
+            made.kept_spin.push_back(std::exp(-std::max(0.0f, damping) * settings.step));
+            made.bodies.push_back(std::make_unique<btRigidBody>(info));
+            made.bodies.back()->setFlags(
+                0);  // no gyroscopic torque: limbs are slow and it costs a solve a body
+            made.bodies.back()->setContactProcessingThreshold(k_contact_ahead);
+        }
+        const std::size_t count = plan.bodies.size();
+        made.may_touch = std::make_unique<std::vector<char>>(count * count);
+        made.not_yet = std::make_unique<std::vector<char>>(count * count);
+        for (std::size_t a = 0; a < count; ++a) {
+            for (std::size_t b = 0; b < count; ++b)
+                (*made.may_touch)[a * count + b] =
+                    plan.may_touch(static_cast<int>(a), static_cast<int>(b)) ? 1 : 0;
+            made.tags.push_back(std::make_unique<BodyTag>(tag_of(plan.bodies[a].shape)));
+            BodyTag& tag = *made.tags.back();
+            tag.figure = made.may_touch.get();
+            tag.index = a;
+            tag.may_touch = made.may_touch.get();
+            tag.not_yet = made.not_yet.get();
+            tag.body_count = count;
+            made.bodies[a]->setUserPointer(&tag);
+        }
+        made.motions.assign(plan.bodies.size(), BodyMotion::absent);
+        made.from.resize(plan.bodies.size());
+        made.to.resize(plan.bodies.size());
+        made.joints.resize(plan.joints.size());
+        made.linked.assign(plan.joints.size(), 0);
+    }
+
+    void clear(Figure& gone) {
+        for (std::size_t j = 0; j < gone.joints.size(); ++j) unlink(gone, j);
+        for (std::size_t b = 0; b < gone.bodies.size(); ++b) move(gone, b, BodyMotion::absent);
+        gone = {};
+    }
+
+    // ---------------------------------------------------------------- bodies
+
+    void put(btRigidBody& body, const BodyState& state) const {
+        body.setWorldTransform(transform_of(state));
+        body.setInterpolationWorldTransform(transform_of(state));
+        body.setLinearVelocity(to_bullet(state.velocity));
+        body.setAngularVelocity(to_bullet(state.spin));
+        body.setInterpolationLinearVelocity(to_bullet(state.velocity));
+        body.setInterpolationAngularVelocity(to_bullet(state.spin));
+        body.updateInertiaTensor();
+        body.clearForces();
+        body.activate(true);
+    }
+
+    void move(Figure& one, std::size_t index, BodyMotion motion) {
+        if (one.motions[index] == motion) return;
+        btRigidBody& body = *one.bodies[index];
+        if (one.motions[index] == BodyMotion::absent) {
+            const int touches = static_cast<int>(settings.bodies_touch ? k_ragdoll_touches : k_layer_ground);
+            world.addRigidBody(&body, static_cast<int>(k_layer_ragdoll), touches);
+        } else if (motion == BodyMotion::absent) {
+            world.removeRigidBody(&body);
+        }
+        const int flags = body.getCollisionFlags();
+        if (motion == BodyMotion::carried) {
+            // A body keeps its mass while it is carried: made static, it would never move again.
+            body.setCollisionFlags(flags | btCollisionObject::CF_KINEMATIC_OBJECT);
+            body.setActivationState(DISABLE_DEACTIVATION);
+        } else {
+            body.setCollisionFlags(flags & ~btCollisionObject::CF_KINEMATIC_OBJECT);
+            body.forceActivationState(ACTIVE_TAG);
+            body.setGravity(to_bullet(gravity));
+        }
+        one.motions[index] = motion;
+    }
+
+    void link(Figure& one, std::size_t joint, const JointAnchor& anchor) {
+        const RagdollJoint& plan = one.binding->plan().joints[joint];
+        if (one.joints[joint] == nullptr) {
+            one.joints[joint] = std::make_unique<SwingTwistJoint>(
+                *one.bodies[static_cast<std::size_t>(plan.above)],
+                *one.bodies[static_cast<std::size_t>(plan.body)], plan.range, anchor);
+        } else {
+            one.joints[joint]->place(anchor);
+        }
+        if (one.linked[joint] == 0) world.addConstraint(one.joints[joint].get(), false);
+        one.linked[joint] = 1;
+    }
+
+    void unlink(Figure& one, std::size_t joint) {
+        if (one.linked[joint] != 0) world.removeConstraint(one.joints[joint].get());
+        one.linked[joint] = 0;
+    }
+
+    BodyState state_of(const btRigidBody& body) const {
+        return {from_bullet(body.getCenterOfMassPosition()), from_bullet(body.getOrientation()),
+                from_bullet(body.getLinearVelocity()), from_bullet(body.getAngularVelocity())};
+    }
+
+    // ---------------------------------------------------------------- bodies in each other
+
+    bool overlap_now(const Figure& one, std::size_t a, std::size_t b) const {
+        const auto placed = [&](std::size_t index) {
+            const BodyState state = state_of(*one.bodies[index]);
+            return PlacedShape{one.binding->plan().bodies[index].shape,
+                               {state.turn, state.place, Vec3::Ones()}};
+        };
+        return overlap(placed(a), placed(b)) > 0.0f;
+    }
+
+    void set_within(Figure& one, std::size_t a, std::size_t b, char value) const {
+        const std::size_t count = one.bodies.size();
+        (*one.not_yet)[a * count + b] = (*one.not_yet)[b * count + a] = value;
+    }
+
+    // An arm that the animation has in the coat would be shot out of it: such pairs touch once they have
+    // parted.
+    void note_overlaps(Figure& one) const {
+        one.within.clear();
+        const std::size_t count = one.bodies.size();
+        for (std::size_t a = 0; a < count; ++a) {
+            for (std::size_t b = a + 1; b < count; ++b) {
+                const bool within = (*one.may_touch)[a * count + b] != 0 && overlap_now(one, a, b);
+                set_within(one, a, b, within ? 1 : 0);
+                if (within) one.within.emplace_back(a, b);
+            }
+        }
+    }
+
+    void forget_parted() {
+        for (Figure& one : figures) {
+            std::erase_if(one.within, [&](const auto& pair) {
+                if (overlap_now(one, pair.first, pair.second)) return false;
+                set_within(one, pair.first, pair.second, 0);
+                return true;
+            });
+        }
+    }
+
+    // ---------------------------------------------------------------- stepping
+
+    // Carried bodies move evenly through the steps of a frame, not all at once in the first.
+    void carry(float share, float h) {
+        for (Figure& one : figures) {
+            for (std::size_t b = 0; b < one.motions.size(); ++b) {
+                if (one.motions[b] != BodyMotion::carried) continue;
+                btRigidBody& body = *one.bodies[b];
+                BodyState state;
+                state.place = one.from[b].place + share * (one.to[b].place - one.from[b].place);
+                state.turn = one.from[b].turn.slerp(share, one.to[b].turn);
+                const Vec3 speed = (state.place - from_bullet(body.getCenterOfMassPosition())) / h;
+                const Quat by = state.turn * from_bullet(body.getOrientation()).conjugate();
+                const Eigen::AngleAxisf turn(by.w() < 0.0f ? Quat(-by.coeffs()) : by);
+                body.setLinearVelocity(to_bullet(speed));
+                body.setAngularVelocity(to_bullet(turn.angle() / h * turn.axis()));
+                body.setWorldTransform(transform_of(state));
+                body.updateInertiaTensor();
+            }
+        }
+    }
+
+    // Damped, and no faster than the joints can follow; what turns slowly is slowed, as skin and cloth on a
+    // floor would.
+    void tame(btRigidBody& body, float kept) const {
+        const btVector3 spin = body.getAngularVelocity();
+        const float fast = std::max(spin.length(), 1e-6f);
+        const float by = fast < k_slow_spin ? std::max(0.0f, 1.0f - k_rolling * settings.step / fast)
+                                            : std::min(1.0f, settings.fastest_spin / fast);
+        body.setAngularVelocity(spin * (kept * by));
+    }
+
+    void step_once(float share) {
+        carry(share, settings.step);
+        for (Figure& one : figures) {
+            for (std::size_t j = 0; j < one.joints.size(); ++j) {
+                if (one.linked[j] != 0) one.joints[j]->age(settings.step);
+            }
+        }
+        world.stepSimulation(settings.step, 0);
+        for (Figure& one : figures) {
+            for (std::size_t b = 0; b < one.bodies.size(); ++b) {
+                if (one.motions[b] == BodyMotion::free) tame(*one.bodies[b], one.kept_spin[b]);
+            }
+        }
+    }
+
+    WorldSettings settings;
+    Vec3 gravity;
+    btDefaultCollisionConfiguration configuration;
+    btCollisionDispatcher dispatcher;
+    PairFilter filter;
+    btDbvtBroadphase broadphase;
+    JointsLastSolver solver;
+    btDiscreteDynamicsWorld world;
+    std::vector<std::unique_ptr<btTriangleMesh>> meshes;
+    std::vector<std::unique_ptr<btCollisionShape>> ground_shapes;
+    std::vector<std::unique_ptr<btRigidBody>> grounds;
+    std::vector<Figure> figures;
+    float left_over = 0.0f;
+
+    void add_ground(std::unique_ptr<btCollisionShape> shape) {
+        btRigidBody::btRigidBodyConstructionInfo info(0.0f, nullptr, shape.get());
+        info.m_friction = settings.friction;
+        grounds.push_back(std::make_unique<btRigidBody>(info));
+        ground_shapes.push_back(std::move(shape));
+        world.addRigidBody(grounds.back().get(), static_cast<int>(k_layer_ground),
+                           static_cast<int>(k_layer_ragdoll | k_layer_mover));
+    }
+};
+
+}  // namespace dendraxis::sim
