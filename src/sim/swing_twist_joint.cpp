@@ -159,7 +159,16 @@ void SwingTwistJoint::add_swing_row(const TurnAngles& now, const Vec3& normal, c
 
 void SwingTwistJoint::add_drive(float h) {
     const Vec3 error = rotation_vector(target_ * turn_.conjugate());
-    for (int i = 0; i < 3; ++i) add_row(Vec3::Unit(i), k_pull_rate * error[i], -pull_ * h, pull_ * h);
+    const auto add = [&](const Vec3& axis) {
+        add_row(axis, k_pull_rate * error.dot(axis), -pull_ * h, pull_ * h);
+    };
+    if (hinge_) {
+        // The third way is the hinge's own; a row against it would only fight it.
+        add(range_.about);
+        add(swing_twist(turn_, range_.bone).swing * range_.bone);
+        return;
+    }
+    for (int i = 0; i < 3; ++i) add(Vec3::Unit(i));
 }
 
 void SwingTwistJoint::getInfo2(btConstraintInfo2* info) {

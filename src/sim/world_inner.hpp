@@ -32,6 +32,9 @@ inline constexpr float k_still_spin = 0.12f;         // rad/s
 inline constexpr float k_slow_spin = 0.8f;           // rad/s: below it, rolling friction
 inline constexpr float k_rolling = 2.5f;             // rad/s2
 inline constexpr float k_root_damping = 1.0f;        // 1/s
+inline constexpr int k_pooled_contacts = 256;
+inline constexpr int k_last_passes = 4;
+inline constexpr float k_at_odds = 1.5f;             // m/s, rad/s: 
 inline constexpr float k_contact_ahead = 0.02f;      // metres
 inline constexpr float k_contact_correction = 0.3f;  // of the depth of a contact, a step
 
@@ -57,6 +60,15 @@ inline bool is_finite(const BodyState& state) {
            state.spin.allFinite();
 }
 
+// The engine's own pools hold thousands of contacts and come to megabytes a world; more than this is allocated
+// one by one.
+inline btDefaultCollisionConstructionInfo pool_sizes() {
+    btDefaultCollisionConstructionInfo sizes;
+    sizes.m_defaultMaxPersistentManifoldPoolSize = k_pooled_contacts;
+    sizes.m_defaultMaxCollisionAlgorithmPoolSize = k_pooled_contacts;
+    return sizes;
+}
+
 // The engine solves joints, then contacts, in every round; what contacts push apart last stays apart. Here
 // the joints are solved once more, from the tips to the root, after the contacts.
 class JointsLastSolver : public btSequentialImpulseConstraintSolver {
@@ -69,10 +81,16 @@ class JointsLastSolver : public btSequentialImpulseConstraintSolver {
             iteration, bodies, body_count, manifolds, manifold_count, constraints, constraint_count, info,
             drawer);
         if (iteration + 1 < info.m_numIterations) return left;
-        for (int row = m_tmpSolverNonContactConstraintPool.size() - 1; row >= 0; --row) {
-            btSolverConstraint& one = m_tmpSolverNonContactConstraintPool[row];
-            resolveSingleConstraintRowGeneric(m_tmpSolverBodyPool[one.m_solverBodyIdA],
-                                              m_tmpSolverBodyPool[one.m_solverBodyIdB], one);
+        for (int pass = 0; pass < k_last_passes; ++pass) {
+            btScalar worst = 0.0f;
+            for (int row = m_tmpSolverNonContactConstraintPool.size() - 1; row >= 0; --row) {
+                btSolverConstraint& one = m_tmpSolverNonContactConstraintPool[row];
+                const btScalar change =
+                    resolveSingleConstraintRowGeneric(m_tmpSolverBodyPool[one.m_solverBodyIdA],
+                                                      m_tmpSolverBodyPool[one.m_solverBodyIdB], one);
+                worst = std::max(worst, std::abs(change));
+            }
+            if (worst < k_at_odds) break;
         }
         return left;
     }
@@ -97,6 +115,7 @@ struct Figure {
 struct World::Inner {
     explicit Inner(const WorldSettings& chosen)
         : settings(chosen),
+          configuration(pool_sizes()),
           dispatcher(&configuration),
           world(&dispatcher, &broadphase, &solver, &configuration) {
         dispatcher.setDispatcherFlags(dispatcher.getDispatcherFlags() &
@@ -196,13 +215,17 @@ struct World::Inner {
         } else if (motion == BodyMotion::absent) {
             world.removeRigidBody(&body);
         }
-        const int flags = body.getCollisionFlags();
         if (motion == BodyMotion::carried) {
-            // A body keeps its mass while it is carried: made static, it would never move again.
-            body.setCollisionFlags(flags | btCollisionObject::CF_KINEMATIC_OBJECT);
+            // The solver takes a carried body with a mass for one that gives way, and what hangs on it sags.
+            body.setMassProps(0.0f, btVector3(0.0f, 0.0f, 0.0f));
+            body.updateInertiaTensor();
+            body.setCollisionFlags(btCollisionObject::CF_KINEMATIC_OBJECT);
             body.setActivationState(DISABLE_DEACTIVATION);
         } else {
-            body.setCollisionFlags(flags & ~btCollisionObject::CF_KINEMATIC_OBJECT);
+            const RagdollBody& plan = one.binding->plan().bodies[index];
+            body.setCollisionFlags(0);
+            body.setMassProps(plan.mass, to_bullet(plan.inertia));
+            body.updateInertiaTensor();
             body.forceActivationState(ACTIVE_TAG);
             body.setGravity(to_bullet(gravity));
         }
