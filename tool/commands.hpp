@@ -137,6 +137,23 @@ struct RagdollArguments {
     bool json = false;
 };
 
+/// `socket list`, `add`, `move`, `mirror`, `copy` and `remove`.
+struct SocketArguments {
+    fs::path character;
+    fs::path sheet;
+    fs::path from;
+    std::vector<std::string> names;
+    std::string bone;
+    std::string kind;
+    std::string at_words;
+    std::string turn_words;
+    bool suggest = false;
+    bool move = false;
+    bool as_it_was = false;
+    fs::path out;
+    bool json = false;
+};
+
 struct RagdollDropArguments {
     fs::path character;
     fs::path sheet;
@@ -174,6 +191,11 @@ int run_ragdoll_build(const RagdollArguments& arguments);
 int run_ragdoll_check(const RagdollArguments& arguments);
 int run_ragdoll_drop(const RagdollDropArguments& arguments);
 int run_ragdoll_export(const RagdollArguments& arguments);
+int run_socket_list(const SocketArguments& arguments);
+int run_socket_add(const SocketArguments& arguments);
+int run_socket_remove(const SocketArguments& arguments);
+int run_socket_mirror(const SocketArguments& arguments);
+int run_socket_copy(const SocketArguments& arguments);
 int run_demo(const DemoArguments& arguments);
 
 // ------------------------------------------------------------------ shared by the commands (print.cpp)

@@ -1,28 +1,16 @@
 // The command line: arguments in, exit status out.
-#include "commands.hpp"
+#include "command_line.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
 
 #include <fmt/core.h>
-#include <CLI/CLI.hpp>
 
 #include <algorithm>
-#include <functional>
 
 namespace {
 
 using namespace dendraxis::tool;
-
-// Every command: its name, what it does, an example for people.
-CLI::App* add_command(CLI::App& app, const char* name, const char* what, const char* example, bool& json,
-                      std::function<int()>& chosen, std::function<int()> run) {
-    CLI::App* command = app.add_subcommand(name, what);
-    command->footer(std::string("Example:\n  dendraxis ") + example);
-    command->add_flag("--json", json, "print one JSON document instead of text");
-    command->callback([&chosen, run = std::move(run)] { chosen = run; });
-    return command;
-}
 
 int parse_and_run(int count, char** words) {
     CLI::App app(
@@ -263,6 +251,9 @@ int parse_and_run(int count, char** words) {
     c->add_option("--name", drop.name, "the new clip's name")->capture_default_str();
     c->add_option("--picture", drop.picture, "a strip of pictures of the fall (.png)")->option_text("FILE");
     c->add_option("-o,--out", drop.out, "the character with the new clip (.glb)")->option_text("FILE");
+
+    SocketArguments socket;
+    add_socket_commands(app, socket, chosen);
 
     DemoArguments demo;
     c = add_command(app, "demo", "Run the whole example on the demo characters and tell what to open",

@@ -21,7 +21,7 @@ constexpr int k_rounds = 14;
 constexpr float k_wide = 0.5f;
 constexpr float k_narrow = 0.06f;
 constexpr float k_may_miss = 0.03f;     // of the vertices
-constexpr float k_may_differ = 0.2f;    // the logarithm of what the volumes differ by
+constexpr float k_may_differ = 0.155f;  // the logarithm of what the volumes differ by
 constexpr float k_least_half = 0.006f;  // of the character's height: flat parts become slabs
 
 Quat frame_of(const Vec3& y, const Vec3& x_hint) {
@@ -111,7 +111,7 @@ class Fitter {
         const float off = volume_ > 0.0f ? std::abs(std::log(volume_of(shape_) / volume_)) : 0.0f;
         const float share = missed / count;
         return share + 12.0f * std::max(0.0f, share - k_may_miss) + 0.4f * loose / count + 0.1f * off +
-               8.0f * std::max(0.0f, off - k_may_differ);
+               40.0f * std::max(0.0f, off - k_may_differ);
     }
 
  private:

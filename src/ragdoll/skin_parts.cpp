@@ -10,39 +10,65 @@
 namespace dendraxis {
 namespace {
 
-constexpr int k_lines = 220;  // along the longer side
-
-constexpr float k_pieces = 30.0f;  // that the longest side is told apart into
-constexpr std::size_t k_some_places = 900;
+constexpr int k_lines = 300;       // along the longer side
+constexpr float k_pieces = 60.0f;  // that the longest side is told apart into
+constexpr float k_cells = 48.0f;   // along the longest side
 
 struct Crossing {
     float depth;
     int way;  // 1 in, -1 out
 };
 
-// The body of the vertex that is nearest to a place.
+// The body of the vertex that is nearest to a place. Vertices lie in cells, looked through from the place
+// outward.
 class NearestBody {
  public:
-    explicit NearestBody(const SkinByBody& skin) {
-        const std::size_t every = 1 + skin.places.size() / k_some_places;
-        for (std::size_t v = 0; v < skin.places.size(); v += every) {
-            places_.push_back(skin.places[v]);
-            bodies_.push_back(skin.bodies[v]);
-        }
+    NearestBody(const SkinByBody& skin, const Vec3& low, const Vec3& high)
+        : skin_(skin), low_(low), cell_(std::max(1e-6f, (high - low).maxCoeff() / k_cells)) {
+        for (int axis = 0; axis < 3; ++axis)
+            counts_[axis] = 1 + static_cast<int>((high[axis] - low[axis]) / cell_);
+        cells_.resize(static_cast<std::size_t>(counts_.prod()));
+        for (std::size_t v = 0; v < skin.places.size(); ++v)
+            cells_[index_of(cell_of(skin.places[v]))].push_back(static_cast<std::uint32_t>(v));
     }
     int operator()(const Vec3& place) const {
+        const Eigen::Array3i middle = cell_of(place);
         std::size_t best = 0;
         float least = 1e30f;
-        for (std::size_t i = 0; i < places_.size(); ++i) {
-            const float far = (places_[i] - place).squaredNorm();
-            if (far < least) least = far, best = i;
+        for (int ring = 0; ring <= counts_.maxCoeff(); ++ring) {
+            const float sure = cell_ * static_cast<float>(ring - 1);  // all nearer ones were seen
+            if (ring > 0 && least <= sure * sure) break;
+            const Eigen::Array3i from = (middle - ring).max(0);
+            const Eigen::Array3i to = (middle + ring).min(counts_ - 1);
+            Eigen::Array3i at;
+            for (at[0] = from[0]; at[0] <= to[0]; ++at[0]) {
+                for (at[1] = from[1]; at[1] <= to[1]; ++at[1]) {
+                    for (at[2] = from[2]; at[2] <= to[2]; ++at[2]) {
+                        if ((at - middle).abs().maxCoeff() < ring) continue;
+                        for (const std::uint32_t v : cells_[index_of(at)]) {
+                            const float far = (skin_.places[v] - place).squaredNorm();
+                            if (far < least) least = far, best = v;
+                        }
+                    }
+                }
+            }
         }
-        return bodies_[best];
+        return skin_.bodies[best];
     }
 
  private:
-    std::vector<Vec3> places_;
-    std::vector<int> bodies_;
+    Eigen::Array3i cell_of(const Vec3& place) const {
+        return ((place - low_) / cell_).array().cast<int>().max(0).min(counts_ - 1);
+    }
+    std::size_t index_of(const Eigen::Array3i& at) const {
+        return static_cast<std::size_t>((at[0] * counts_[1] + at[1]) * counts_[2] + at[2]);
+    }
+
+    const SkinByBody& skin_;
+    Vec3 low_;
+    float cell_;
+    Eigen::Array3i counts_;
+    std::vector<std::vector<std::uint32_t>> cells_;
 };
 
 int body_of(const SkinnedMesh& mesh, std::size_t vertex, std::span<const int> owners) {
@@ -158,7 +184,7 @@ std::vector<float> volumes_by_body(const SkinByBody& skin, std::size_t bodies) {
             }
         }
     }
-    const NearestBody nearest_body(skin);
+    const NearestBody nearest_body(skin, low, high);
     const float longest = (high - low).maxCoeff() / k_pieces;
     for (std::size_t l = 0; l < lines.size(); ++l) {
         std::vector<Crossing>& line = lines[l];

@@ -26,15 +26,15 @@
 
 namespace dendraxis::sim {
 
-inline constexpr float k_longest = 0.25f;            // seconds at once
-inline constexpr float k_still_speed = 0.04f;        // m/s: below it for two seconds, a body sleeps
-inline constexpr float k_still_spin = 0.12f;         // rad/s
-inline constexpr float k_slow_spin = 0.8f;           // rad/s: below it, rolling friction
-inline constexpr float k_rolling = 2.5f;             // rad/s2
-inline constexpr float k_root_damping = 1.0f;        // 1/s
+inline constexpr float k_longest = 0.25f;      // seconds at once
+inline constexpr float k_still_speed = 0.04f;  // m/s: below it for two seconds, a body sleeps
+inline constexpr float k_still_spin = 0.12f;   // rad/s
+inline constexpr float k_slow_spin = 0.8f;     // rad/s: below it, rolling friction
+inline constexpr float k_rolling = 2.5f;       // rad/s2
+inline constexpr float k_root_damping = 1.0f;  // 1/s
 inline constexpr int k_pooled_contacts = 256;
-inline constexpr int k_last_passes = 4;
-inline constexpr float k_at_odds = 1.5f;             // m/s, rad/s: 
+inline constexpr int k_last_passes = 3;
+inline constexpr float k_at_odds = 1.5f;             // m/s or rad/s that a row still asks for
 inline constexpr float k_contact_ahead = 0.02f;      // metres
 inline constexpr float k_contact_correction = 0.3f;  // of the depth of a contact, a step
 
@@ -60,8 +60,8 @@ inline bool is_finite(const BodyState& state) {
            state.spin.allFinite();
 }
 
-// The engine's own pools hold thousands of contacts and come to megabytes a world; more than this is allocated
-// one by one.
+// The engine's own pools hold thousands of contacts and come to megabytes a world; more than this is
+// allocated one by one.
 inline btDefaultCollisionConstructionInfo pool_sizes() {
     btDefaultCollisionConstructionInfo sizes;
     sizes.m_defaultMaxPersistentManifoldPoolSize = k_pooled_contacts;
@@ -85,9 +85,8 @@ class JointsLastSolver : public btSequentialImpulseConstraintSolver {
             btScalar worst = 0.0f;
             for (int row = m_tmpSolverNonContactConstraintPool.size() - 1; row >= 0; --row) {
                 btSolverConstraint& one = m_tmpSolverNonContactConstraintPool[row];
-                const btScalar change =
-                    resolveSingleConstraintRowGeneric(m_tmpSolverBodyPool[one.m_solverBodyIdA],
-                                                      m_tmpSolverBodyPool[one.m_solverBodyIdB], one);
+                const btScalar change = resolveSingleConstraintRowGeneric(
+                    m_tmpSolverBodyPool[one.m_solverBodyIdA], m_tmpSolverBodyPool[one.m_solverBodyIdB], one);
                 worst = std::max(worst, std::abs(change));
             }
             if (worst < k_at_odds) break;

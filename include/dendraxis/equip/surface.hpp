@@ -1,0 +1,39 @@
+// The skin of a posed character as triangles that know their bones, and rays against it.
+#pragma once
+
+#include <dendraxis/chart/chart.hpp>
+
+#include <array>
+#include <optional>
+#include <span>
+#include <vector>
+
+namespace dendraxis {
+
+struct Surface {
+    std::vector<Vec3> places;  ///< model space
+    std::vector<std::array<std::uint32_t, 3>> triangles;
+    std::vector<int> bones;  ///< of each vertex the bone that moves it most
+};
+
+/// The skin in a local pose; at rest where `pose` is empty.
+Surface surface_of(const Character& character, std::span<const Transform> pose = {});
+
+struct Ray {
+    Vec3 from = Vec3::Zero();
+    Vec3 way = Vec3::UnitZ();  ///< any length but zero
+};
+
+struct RayHit {
+    float distance = 0.0f;  ///< metres along the ray
+    Vec3 point = Vec3::Zero();
+    Vec3 normal = Vec3::UnitY();  ///< out of the triangle's front
+    std::size_t triangle = 0;
+    int bone = k_no_bone;  ///< of the corner that counts most at the point
+};
+
+/// What a ray meets first, from either side of a triangle. T. Moeller and B. Trumbore, "Fast, minimum storage
+/// ray-triangle intersection", Journal of Graphics Tools 2 (1997). Never allocates or throws.
+std::optional<RayHit> first_hit(const Surface& surface, const Ray& ray) noexcept;
+
+}  // namespace dendraxis

@@ -1,0 +1,136 @@
+// Own method: the chart tells where, rays to the skin tell how far out.
+#include <dendraxis/equip/copy_sockets.hpp>
+
+#include "segments.hpp"
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_palm_share = 0.6f;  // of the way from wrist to knuckles
+
+Quat axes(const Vec3& y, const Vec3& z_hint) {
+    Eigen::Matrix3f m;
+    m.col(1) = y.normalized();
+    m.col(2) = (z_hint - m.col(1) * m.col(1).dot(z_hint)).normalized();
+    m.col(0) = m.col(1).cross(m.col(2));
+    return Quat(m).normalized();
+}
+
+class Suggester {
+ public:
+    Suggester(const Character& character, const Chart& chart)
+        : chart_(chart), segments_(character, chart), surface_(surface_of(character)) {
+        for (Vec3& place : surface_.places) place = chart.to_upright() * place;
+        for (const Transform& bone : rest_in_model_space(chart.skeleton))
+            heads_.push_back(chart.to_upright() * bone.translation);
+    }
+
+    std::vector<Socket> suggest() {
+        add_hands();
+        const Chain* spine = chart_.find("spine");
+        const bool on_four = chart_.find("leg.front.left") != nullptr;
+        if (on_four) {
+            if (spine != nullptr) {
+                const int middle = spine->bones[spine->bones.size() / 2];
+                add_on_skin("saddle", middle, SocketKind::seat, 0.5f, Vec3::UnitY());
+            }
+            if (const Chain* neck = chart_.find("neck"); neck != nullptr)
+                add_on_skin("collar", neck->bones.front(), SocketKind::worn, 0.4f, -Vec3::UnitY());
+        } else if (spine != nullptr) {
+            if (chart_.hub != k_no_bone) {
+                add_on_skin("belt.left", chart_.hub, SocketKind::holster, 0.2f, Vec3::UnitX());
+                add_on_skin("belt.right", chart_.hub, SocketKind::holster, 0.2f, -Vec3::UnitX());
+            }
+            add_on_skin("back", spine->bones.back(), SocketKind::holster, 0.3f, -Vec3::UnitZ());
+            add_on_skin("chest", spine->bones.back(), SocketKind::worn, 0.3f, Vec3::UnitZ());
+        }
+        if (const Chain* head = chart_.find("head"); head != nullptr)
+            add_on_skin("head", head->bones.back(), SocketKind::worn, 0.5f, Vec3::UnitY());
+        return std::move(sockets_);
+    }
+
+ private:
+    void add(std::string name, int bone, SocketKind kind, const Vec3& place, const Quat& turn) {
+        sockets_.push_back(
+            {std::move(name), bone, kind, place - heads_[static_cast<std::size_t>(bone)], turn});
+    }
+
+    void add_hands() {
+        for (const std::string side : {".left", ".right"}) {
+            const Chain* arm = chart_.find("arm" + side);
+            if (arm == nullptr || arm->bones.size() < 3) continue;
+            const BodySegment* hand = segments_.at(*arm, arm->bones.size() - 1);
+            if (hand == nullptr) continue;
+            const Vec3 way = hand->along.normalized();
+            const Vec3 thumb = thumb_way(chart_, *hand);
+            const Vec3 palm = side == ".left" ? Vec3(way.cross(thumb)) : Vec3(thumb.cross(way));
+            const Vec3 middle = hand->head + k_palm_share * hand->along;
+            const float out = distance_to_skin(middle, palm, 1.2f * hand->along.norm(), arm->bones.back());
+            add("hand" + side, hand->chain->bones[hand->index], SocketKind::grip, middle + out * palm,
+                axes(thumb, way.cross(thumb)));
+        }
+    }
+
+    // On the skin, seen from a share of the way along the bone's segment. Looks away from the body, except
+    // that what sits on top looks ahead.
+    void add_on_skin(std::string name, int bone, SocketKind kind, float share, const Vec3& way) {
+        const BodySegment* segment = segments_.of_bone(bone);
+        const Vec3 along = segment == nullptr ? Vec3(Vec3::Zero()) : segment->along;
+        Vec3 middle = heads_[static_cast<std::size_t>(bone)] + share * along;
+        if (std::abs(way.x()) < 0.5f) middle.x() = heads_[static_cast<std::size_t>(bone)].x();
+        const float far = 0.5f * chart_.height;
+        const Vec3 place = middle + distance_to_skin(middle, way, far, bone) * way;
+        const bool level = std::abs(way.y()) < 0.5f;
+        add(std::move(name), bone, kind, place,
+            level ? axes(Vec3::UnitY(), way) : axes(Vec3::UnitY(), Vec3::UnitZ()));
+    }
+
+    // From within the body to where it ends in that direction, looking back from outside at the skin that
+    // hangs on the bone or near it.
+    float distance_to_skin(const Vec3& middle, const Vec3& way, float far, int bone) const {
+        float reach = far;
+        while (reach > 0.0f) {
+            const auto hit = first_hit(surface_, {middle + reach * way, -way});
+            if (!hit || hit->distance >= reach) break;
+            const BodySegment* own = segments_.of_bone(bone);
+            const BodySegment* other = segments_.of_bone(hit->bone);
+            if (own == nullptr || other == nullptr || is_near(*own, *other)) return reach - hit->distance;
+            reach -= hit->distance + 1e-3f;  // an arm in the way: look on from behind it
+        }
+        const BodySegment* segment = segments_.of_bone(bone);
+        return segment == nullptr ? 0.0f : segment->thickness;
+    }
+
+    static bool is_near(const BodySegment& a, const BodySegment& b) {
+        const auto part = [](const BodySegment& s) {
+            const std::string& name = s.chain->name;
+            if (name == "spine" || name.starts_with("shoulder") || name.starts_with("leg"))
+                return std::string("trunk");
+            for (const char* finger : {"thumb", "index", "middle", "ring", "little"}) {
+                if (name.starts_with(finger)) return "arm" + name.substr(name.rfind('.'));
+            }
+            return name;
+        };
+        return part(a) == part(b);
+    }
+
+    const Chart& chart_;
+    BodySegments segments_;
+    Surface surface_;
+    std::vector<Vec3> heads_;
+    std::vector<Socket> sockets_;
+};
+
+}  // namespace
+
+std::vector<Socket> suggested_sockets(const Character& character, const Chart& chart) {
+    return Suggester(character, chart).suggest();
+}
+
+}  // namespace dendraxis

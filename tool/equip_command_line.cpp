@@ -1,0 +1,71 @@
+#include "command_line.hpp"
+
+namespace dendraxis::tool {
+
+void add_socket_commands(CLI::App& app, SocketArguments& arguments, std::function<int()>& chosen) {
+    CLI::App* socket =
+        app.add_subcommand("socket", "List, place, mirror and copy sockets: where things are mounted");
+    socket->require_subcommand(1);
+    const auto add = [&](const char* name, const char* what, const char* example, std::function<int()> run) {
+        CLI::App* command = add_command(*socket, name, what, example, arguments.json, chosen, std::move(run));
+        command->add_option("CHARACTER", arguments.character, "the character's file, or its sheet")
+            ->option_text("FILE REQUIRED")
+            ->required();
+        command->add_option("--sheet", arguments.sheet, "the sheet, where CHARACTER is a character's file")
+            ->option_text("FILE");
+        command->add_option("-o,--out", arguments.out, "the sheet to write (.rig.json)")->option_text("FILE");
+        return command;
+    };
+    const auto name_sockets = [&](CLI::App* command, bool several) {
+        CLI::Option* names = command->add_option("SOCKET", arguments.names, "the socket's name")->required();
+        if (several)
+            names->option_text("NAME ... REQUIRED");
+        else
+            names->expected(1)->option_text("NAME REQUIRED");
+    };
+    const auto values = [&](CLI::App* command) {
+        name_sockets(command, false);
+        command->add_option("--bone", arguments.bone, "the bone that carries it")->option_text("NAME");
+        command->add_option("--kind", arguments.kind, "what it is for")
+            ->check(CLI::IsMember({"grip", "holster", "seat", "worn"}));
+        command
+            ->add_option("--at", arguments.at_words,
+                         "metres to the character's left, up and forward from the bone's head, at rest")
+            ->option_text("X,Y,Z");
+        command
+            ->add_option("--turn", arguments.turn_words,
+                         "how it is turned at rest: degrees about the character's left, up and forward, as "
+                         "one rotation vector")
+            ->option_text("X,Y,Z");
+    };
+
+    CLI::App* c = add("list", "Tell the sockets of a sheet; without a sheet those that the chart suggests",
+                      "socket list hero.glb -o hero.rig.json", [&] { return run_socket_list(arguments); });
+    c->add_flag("--suggest", arguments.suggest, "forget the sheet's sockets and suggest anew");
+    values(add("add", "Add a socket",
+               "socket add hero.rig.json ladle --bone hips --kind holster --at 0.1,0,0.05 -o hero.rig.json",
+               [&] { return run_socket_add(arguments); }));
+    values(add("move", "Change a socket's bone, kind, place or turn",
+               "socket move hero.rig.json back --at 0,0.1,-0.2 -o hero.rig.json", [&] {
+                   arguments.move = true;
+                   return run_socket_add(arguments);
+               }));
+    name_sockets(add("mirror", "Make the same socket on the other side",
+                     "socket mirror hero.rig.json hand.left -o hero.rig.json",
+                     [&] { return run_socket_mirror(arguments); }),
+                 true);
+    name_sockets(add("remove", "Take sockets out", "socket remove hero.rig.json back -o hero.rig.json",
+                     [&] { return run_socket_remove(arguments); }),
+                 true);
+    c = add("copy", "Copy sockets from another character: to the bones of the same names, else by the charts",
+            "socket copy guest.glb --from hero.rig.json -o guest.rig.json",
+            [&] { return run_socket_copy(arguments); });
+    c->add_option("--from", arguments.from, "the character to copy from, or its sheet")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("SOCKET", arguments.names, "only these; all where none is named")->option_text("NAME ...");
+    c->add_flag("--as-it-was", arguments.as_it_was,
+                "same metres and turn along the bone's own axes, instead of in proportion to the limb");
+}
+
+}  // namespace dendraxis::tool

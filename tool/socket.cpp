@@ -1,0 +1,155 @@
+#include "commands.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/io/socket_sheet.hpp>
+#include <dendraxis/io/write_file.hpp>
+
+#include <fmt/core.h>
+
+#include <algorithm>
+
+namespace dendraxis::tool {
+namespace {
+
+struct Opened {
+    io::Rig rig;
+    std::vector<Socket> sockets;
+    Findings findings;
+};
+
+// A socket whose bone is gone stays in the sheet's text only until the sheet is written: it is told.
+Opened open(const fs::path& character, const fs::path& sheet) {
+    Opened opened{sheet.empty() ? io::load_rig(character) : io::rechart(sheet, character), {}, {}};
+    opened.sockets = io::sockets_of(sheet.empty() ? character : sheet, opened.rig, opened.findings);
+    return opened;
+}
+
+std::size_t index_of(const std::vector<Socket>& sockets, const std::string& name) {
+    const auto found =
+        std::find_if(sockets.begin(), sockets.end(), [&](const Socket& s) { return s.name == name; });
+    if (found != sockets.end()) return static_cast<std::size_t>(found - sockets.begin());
+    std::vector<std::string> names;
+    for (const Socket& socket : sockets) names.push_back(socket.name);
+    const std::string nearest = nearest_name(name, names);
+    throw UsageError("there is no socket '" + name + "'; " +
+                     (nearest.empty() ? "see `dendraxis socket list`" : "did you mean '" + nearest + "'?"));
+}
+
+void put(std::vector<Socket>& sockets, Socket socket) {
+    const auto same =
+        std::find_if(sockets.begin(), sockets.end(), [&](const Socket& s) { return s.name == socket.name; });
+    if (same == sockets.end())
+        sockets.push_back(std::move(socket));
+    else
+        *same = std::move(socket);
+}
+
+void set_values(Socket& socket, const SocketArguments& arguments, const Skeleton& skeleton) {
+    if (!arguments.bone.empty()) {
+        socket.bone = skeleton.find(arguments.bone);
+        if (socket.bone == k_no_bone) {
+            std::vector<std::string> names;
+            for (const Bone& bone : skeleton.bones()) names.push_back(bone.label);
+            const std::string nearest = nearest_name(arguments.bone, names);
+            throw UsageError(
+                "--bone: there is no bone '" + arguments.bone + "'; " +
+                (nearest.empty() ? "see `dendraxis survey`" : "did you mean '" + nearest + "'?"));
+        }
+    }
+    if (!arguments.kind.empty()) socket.kind = *socket_kind(arguments.kind);
+    if (!arguments.at_words.empty()) socket.at = Vec3(plain_place(arguments.at_words, "--at").data());
+    if (!arguments.turn_words.empty()) {
+        const Vec3 turn = Vec3(plain_place(arguments.turn_words, "--turn").data()) / k_degrees;
+        socket.turn = Quat(Eigen::AngleAxisf(turn.norm(), turn.stableNormalized()));
+    }
+}
+
+int finish(Opened& opened, const SocketArguments& arguments) {
+    const Chart& chart = opened.rig.chart;
+    for (Finding& finding : check_sockets(opened.sockets, chart))
+        opened.findings.push_back(std::move(finding));
+    if (!arguments.out.empty()) {
+        check_not_input(arguments.out, {opened.rig.character.file});
+        io::write_text(arguments.out, io::sheet_with_sockets(opened.rig, opened.sockets,
+                                                             fs::absolute(arguments.out).parent_path()));
+    }
+    if (arguments.json) {
+        fmt::print("{}", io::sockets_json(opened.sockets, chart.skeleton, opened.findings));
+        return k_done;
+    }
+    fmt::print("{}: {} sockets\n\n", bold(opened.rig.character.name), opened.sockets.size());
+    fmt::print("  {}\n", bold(fmt::format("{:<14} {:<8} {:<20} {:>24}   {}", "socket", "kind", "bone",
+                                          "left, up, forward, m", "turn, degrees")));
+    for (const Socket& socket : opened.sockets) {
+        const Vec3 turn = rotation_vector(socket.turn) * k_degrees;
+        fmt::print("  {:<14} {:<8} {:<20} {:>8.3f}{:>8.3f}{:>8.3f}   {:.0f}, {:.0f}, {:.0f}\n", socket.name,
+                   to_string(socket.kind), chart.skeleton.bone(socket.bone).label, socket.at.x(),
+                   socket.at.y(), socket.at.z(), turn.x(), turn.y(), turn.z());
+    }
+    print_findings(opened.findings);
+    if (!arguments.out.empty()) fmt::print("\nwrote {}\n", arguments.out.string());
+    return k_done;
+}
+
+}  // namespace
+
+int run_socket_list(const SocketArguments& arguments) {
+    Opened opened = open(arguments.character, arguments.sheet);
+    if (arguments.suggest) {
+        opened.sockets = suggested_sockets(opened.rig.character, opened.rig.chart);
+        opened.findings.clear();
+    }
+    return finish(opened, arguments);
+}
+
+int run_socket_add(const SocketArguments& arguments) {
+    Opened opened = open(arguments.character, arguments.sheet);
+    Socket socket;
+    if (arguments.move) {
+        socket = opened.sockets[index_of(opened.sockets, arguments.names.front())];
+    } else {
+        socket.name = arguments.names.front();
+        if (find_socket(opened.sockets, socket.name) != nullptr)
+            throw UsageError("there is a socket '" + socket.name + "' already; use `dendraxis socket move`");
+        if (arguments.bone.empty()) throw UsageError("--bone: say which bone carries it");
+    }
+    set_values(socket, arguments, opened.rig.chart.skeleton);
+    put(opened.sockets, socket);
+    return finish(opened, arguments);
+}
+
+int run_socket_remove(const SocketArguments& arguments) {
+    Opened opened = open(arguments.character, arguments.sheet);
+    for (const std::string& name : arguments.names)
+        opened.sockets.erase(opened.sockets.begin() +
+                             static_cast<std::ptrdiff_t>(index_of(opened.sockets, name)));
+    return finish(opened, arguments);
+}
+
+int run_socket_mirror(const SocketArguments& arguments) {
+    Opened opened = open(arguments.character, arguments.sheet);
+    for (const std::string& name : arguments.names)
+        put(opened.sockets,
+            mirrored_socket(opened.sockets[index_of(opened.sockets, name)], opened.rig.chart));
+    return finish(opened, arguments);
+}
+
+int run_socket_copy(const SocketArguments& arguments) {
+    const Opened source = open(arguments.from, {});
+    Opened opened = open(arguments.character, arguments.sheet);
+    std::vector<Socket> chosen;
+    for (const std::string& name : arguments.names)
+        chosen.push_back(source.sockets[index_of(source.sockets, name)]);
+    const CopiedSockets copied =
+        copy_sockets(arguments.names.empty() ? source.sockets : chosen, source.rig.character,
+                     source.rig.chart, opened.rig.character, opened.rig.chart,
+                     arguments.as_it_was ? SocketPlacing::as_it_was : SocketPlacing::in_proportion);
+    for (const Socket& socket : copied.sockets) put(opened.sockets, socket);
+    opened.findings.insert(opened.findings.end(), copied.findings.begin(), copied.findings.end());
+    return finish(opened, arguments);
+}
+
+}  // namespace dendraxis::tool
