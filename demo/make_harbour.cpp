@@ -22,9 +22,15 @@ int main(int count, char** arguments) {
         dendraxis::Character hound = harbour::make_hound();
         hound.clips = harbour::clips_of_hound(hound.skeleton);
         std::vector<dendraxis::io::OutputFile> files;
-        for (const dendraxis::Character& character :
-             {diver, harbour::make_bosun(), harbour::make_deckhand(), hound, harbour::make_lantern_man(),
-              harbour::make_slipway(), harbour::make_steps()}) {
+        std::vector<dendraxis::Character> all{diver,
+                                              harbour::make_bosun(),
+                                              harbour::make_deckhand(),
+                                              hound,
+                                              harbour::make_lantern_man(),
+                                              harbour::make_slipway(),
+                                              harbour::make_steps()};
+        for (dendraxis::Character& thing : harbour::make_things()) all.push_back(std::move(thing));
+        for (const dendraxis::Character& character : all) {
             files.push_back({folder / (character.name + ".glb"), dendraxis::io::new_glb(character)});
             fmt::print("{}: {} bytes\n", files.back().path.string(), files.back().bytes.size());
         }

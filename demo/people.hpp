@@ -35,6 +35,9 @@ dendraxis::Character make_lantern_man();
 dendraxis::Character make_slipway();
 dendraxis::Character make_steps();
 
+/// Lantern, mallet, boat hook, oilskin hat, chest pad and mooring post, with their grips as bones.
+std::vector<dendraxis::Character> make_things();
+
 /// The same skeleton with each bone's local axes turned at random.
 dendraxis::Skeleton scrambled_axes(const dendraxis::Skeleton& skeleton, unsigned seed);
 

@@ -16,4 +16,7 @@ CLI::App* add_command(CLI::App& app, const char* name, const char* what, const c
 /// `socket` and its commands. The arguments must live until the command has run.
 void add_socket_commands(CLI::App& app, SocketArguments& arguments, std::function<int()>& chosen);
 
+/// `equip`, likewise.
+void add_equip_command(CLI::App& app, EquipArguments& arguments, std::function<int()>& chosen);
+
 }  // namespace dendraxis::tool

@@ -154,6 +154,16 @@ struct SocketArguments {
     bool json = false;
 };
 
+struct EquipArguments {
+    fs::path character;
+    fs::path sheet;
+    std::vector<std::string> put_words;
+    std::vector<std::string> take;
+    bool take_all = false;
+    fs::path out;
+    bool json = false;
+};
+
 struct RagdollDropArguments {
     fs::path character;
     fs::path sheet;
@@ -196,6 +206,7 @@ int run_socket_add(const SocketArguments& arguments);
 int run_socket_remove(const SocketArguments& arguments);
 int run_socket_mirror(const SocketArguments& arguments);
 int run_socket_copy(const SocketArguments& arguments);
+int run_equip(const EquipArguments& arguments);
 int run_demo(const DemoArguments& arguments);
 
 // ------------------------------------------------------------------ shared by the commands (print.cpp)

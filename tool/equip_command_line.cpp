@@ -68,4 +68,24 @@ void add_socket_commands(CLI::App& app, SocketArguments& arguments, std::functio
                 "same metres and turn along the bone's own axes, instead of in proportion to the limb");
 }
 
+void add_equip_command(CLI::App& app, EquipArguments& arguments, std::function<int()>& chosen) {
+    CLI::App* c = add_command(
+        app, "equip", "Mount props at sockets, as plain nodes that any viewer shows; take them off",
+        "equip hero.glb --put lamp.glb@hand.left --put cap.glb@head,scale=1.1 -o hero-equipped.glb",
+        arguments.json, chosen, [&] { return run_equip(arguments); });
+    c->add_option("CHARACTER", arguments.character, "the character's file, or its sheet")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("--sheet", arguments.sheet, "the sheet whose sockets count; suggested ones without a sheet")
+        ->option_text("FILE");
+    c->add_option(
+         "--put", arguments.put_words,
+         "a prop (any glTF) and the socket that takes it; behind commas: scale=N, grip=NAME, mirrored")
+        ->option_text("FILE@SOCKET[,...] ...");
+    c->add_option("--take", arguments.take, "props to take off again, by name")->option_text("NAME ...");
+    c->add_flag("--take-all", arguments.take_all, "take all props off");
+    c->add_option("-o,--out", arguments.out, "the file to write (.glb); without it what is mounted is told")
+        ->option_text("FILE");
+}
+
 }  // namespace dendraxis::tool

@@ -254,6 +254,8 @@ int parse_and_run(int count, char** words) {
 
     SocketArguments socket;
     add_socket_commands(app, socket, chosen);
+    EquipArguments equip;
+    add_equip_command(app, equip, chosen);
 
     DemoArguments demo;
     c = add_command(app, "demo", "Run the whole example on the demo characters and tell what to open",

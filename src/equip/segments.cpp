@@ -151,11 +151,21 @@ const BodySegment* BodySegments::at(const Chain& chain, std::size_t index) const
 
 Vec3 thumb_way(const Chart& chart, const BodySegment& hand) {
     const Vec3 way = hand.along.normalized();
-    if (const Chain* thumb = chart.find("thumb" + side_of(*hand.chain)); thumb != nullptr) {
-        const Vec3 base =
-            chart.to_upright() *
-            rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(thumb->bones.front())].translation;
-        const Vec3 across = base - hand.head - way * way.dot(base - hand.head);
+    const std::string side = side_of(*hand.chain);
+    const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
+    const auto base = [&](const char* finger) -> std::optional<Vec3> {
+        const Chain* chain = chart.find(finger + side);
+        if (chain == nullptr) return std::nullopt;
+        return Vec3(chart.to_upright() * rest[static_cast<std::size_t>(chain->bones.front())].translation);
+    };
+    // The knuckles' line lies in the palm's plane; the thumb's base stands out of it.
+    const auto thumb = base("thumb");
+    const auto index = base("index");
+    const auto little = base("little");
+    const std::optional<Vec3> from = index && little ? little : std::optional<Vec3>(hand.head);
+    const std::optional<Vec3> to = index && little ? index : thumb;
+    if (to) {
+        const Vec3 across = *to - *from - way * way.dot(*to - *from);
         if (across.norm() > 0.05f * hand.along.norm()) return across.normalized();
     }
     const Vec3 forward = hand.turn * Vec3::UnitZ();
