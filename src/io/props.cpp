@@ -44,7 +44,8 @@ void read_side_file(const fs::path& file, Prop& prop) {
     if (json.is_discarded() || !json.is_object() || json.value("format", "") != "dendraxis-prop")
         throw Error(file.string(), "is no prop file", "/format",
                     "it must say \"format\": \"dendraxis-prop\"");
-    for (const auto& [name, value] : json.value("grips", Json::object()).items()) {
+    const Json grips = json.value("grips", Json::object());
+    for (const auto& [name, value] : grips.items()) {
         PropGrip grip{name, Vec3::Zero(), Quat::Identity()};
         const std::string pointer = "/grips/" + name;
         if (value.contains("at")) grip.at = three(file, value["at"], pointer + "/at");

@@ -16,6 +16,7 @@ namespace {
 
 std::size_t width_of(const std::string& type) {
     if (type == "SCALAR") return 1;
+    if (type == "VEC2") return 2;
     if (type == "VEC3") return 3;
     if (type == "VEC4") return 4;
     return 16;

@@ -1,0 +1,88 @@
+#include <dendraxis/equip/let_go.hpp>
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/equip/surface.hpp>
+
+#include <Eigen/Eigenvalues>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_wood = 600.0f;      // kg/m3
+constexpr float k_filled = 0.5f;      // of a box around a thing
+constexpr float k_thinnest = 0.005f;  // metres
+constexpr float k_lightest = 0.01f;   // kg
+
+Quat main_axes(const std::vector<Vec3>& places) {
+    Vec3 middle = Vec3::Zero();
+    for (const Vec3& place : places) middle += place / static_cast<float>(places.size());
+    Eigen::Matrix3f spread = Eigen::Matrix3f::Zero();
+    for (const Vec3& place : places) spread += (place - middle) * (place - middle).transpose();
+    Eigen::Matrix3f axes = Eigen::SelfAdjointEigenSolver<Eigen::Matrix3f>(spread).eigenvectors();
+    axes.col(1).swap(axes.col(2));  // the long way along Y, as of other bodies
+    if (axes.determinant() < 0.0f) axes.col(0) *= -1.0f;
+    return Quat(axes).normalized();
+}
+
+}  // namespace
+
+PropBody prop_body(const Prop& prop, std::optional<float> mass) {
+    const Surface surface = surface_of(prop.model);
+    PropBody body;
+    float least = 1e30f;
+    for (const Quat& turn : {Quat(Quat::Identity()), main_axes(surface.places)}) {
+        Vec3 low = Vec3::Constant(1e30f);
+        Vec3 high = -low;
+        for (const Vec3& place : surface.places) {
+            const Vec3 own = turn.conjugate() * place;
+            low = low.cwiseMin(own);
+            high = high.cwiseMax(own);
+        }
+        const Vec3 half = (0.5f * (high - low)).cwiseMax(k_thinnest);
+        if (half.prod() >= 0.95f * least) continue;  // its own axes, where others gain nothing
+        least = half.prod();
+        body.shape = {ShapeKind::box, half};
+        body.turn = turn;
+        body.at = turn * (0.5f * (low + high));
+    }
+    body.mass = std::max(k_lightest, mass.value_or(k_wood * k_filled * volume_of(body.shape)));
+    body.inertia = inertia_of(body.shape, body.mass);
+    return body;
+}
+
+BodyState state_of(const PropBody& body, const Transform& now, const Transform& before,
+                   float seconds) noexcept {
+    BodyState state;
+    state.place = apply(now, body.at);
+    state.turn = now.rotation * body.turn;
+    if (!(seconds > 0.0f)) return state;
+    state.spin = rotation_vector(now.rotation * before.rotation.conjugate()) / seconds;
+    state.velocity = (state.place - apply(before, body.at)) / seconds;
+    return state;
+}
+
+HandOver let_go(const PropBody& body, const Transform& now, const Transform& before, float seconds,
+                const Vec3& impulse, const Vec3& point) noexcept {
+    HandOver thing{body, state_of(body, now, before, seconds), now.scale.cwiseAbs().maxCoeff()};
+    thing.body.shape.half *= thing.scale;
+    if (impulse.allFinite() && point.allFinite()) {
+        thing.state.velocity += impulse / body.mass;
+        const Vec3 torque = thing.state.turn.conjugate() * (point - thing.state.place).cross(impulse);
+        thing.state.spin += thing.state.turn * torque.cwiseQuotient(body.inertia.cwiseMax(1e-9f));
+    }
+    return thing;
+}
+
+Transform frame_of(const HandOver& thing, const BodyState& state) noexcept {
+    const Quat turn = state.turn * thing.body.turn.conjugate();
+    return {turn, state.place - turn * (thing.scale * thing.body.at), Vec3::Constant(thing.scale)};
+}
+
+Transform pinned(const Transform& thing, const Transform& bone) noexcept {
+    return inverse(bone) * thing;
+}
+
+}  // namespace dendraxis

@@ -1,0 +1,164 @@
+// Sockets: where the chart puts them, whatever the character's dress; copied, mirrored, followed.
+#include "variants.hpp"
+#include "workshop.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <doctest/doctest.h>
+
+using namespace dendraxis;
+
+namespace {
+
+std::vector<Transform> frames_at_rest(const std::vector<Socket>& sockets, const Chart& chart) {
+    const SocketBinding binding(sockets, chart);
+    const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
+    std::vector<Transform> frames;
+    for (std::size_t i = 0; i < sockets.size(); ++i) frames.push_back(binding.frame(i, rest));
+    return frames;
+}
+
+bool has(const Findings& findings, const std::string& code) {
+    return std::any_of(findings.begin(), findings.end(), [&](const Finding& f) { return f.code == code; });
+}
+
+}  // namespace
+
+TEST_CASE("suggested sockets stand in the same places whatever names, axes and units are") {
+    const Character& diver = workshop::diver();
+    const Chart chart = dendraxis::chart(diver);
+    const std::vector<Socket> plain = suggested_sockets(diver, chart);
+    CHECK(plain.size() == 7);
+    const std::vector<Transform> frames = frames_at_rest(plain, chart);
+    const Quat quarter(Eigen::AngleAxisf(1.5707963f, Vec3::UnitX()));
+    for (const Character& other :
+         {variants::renamed(diver), variants::reaxed(diver, 5), variants::under_scaled_node(diver, 100.0f),
+          variants::under_turned_node(diver, quarter), variants::nameless(diver)}) {
+        const Chart other_chart = dendraxis::chart(other);
+        const std::vector<Socket> sockets = suggested_sockets(other, other_chart);
+        REQUIRE(sockets.size() == plain.size());
+        const std::vector<Transform> same = frames_at_rest(sockets, other_chart);
+        for (std::size_t i = 0; i < sockets.size(); ++i) {
+            CAPTURE(sockets[i].name);
+            CHECK(sockets[i].name == plain[i].name);
+            CHECK((same[i].translation - frames[i].translation).norm() < 1e-3f);
+            CHECK(angle_between(same[i].rotation, frames[i].rotation) * k_degrees < 0.5f);
+            CHECK((same[i].scale - Vec3::Ones()).norm() < 1e-4f);
+        }
+    }
+}
+
+TEST_CASE("the palms' sockets lie on the skin, the thumb's way along +Y") {
+    for (const auto& person : {workshop::diver, workshop::bosun, workshop::deckhand}) {
+        const Character& character = person();
+        CAPTURE(character.name);
+        const Chart chart = dendraxis::chart(character);
+        const std::vector<Socket> sockets = suggested_sockets(character, chart);
+        const Socket* left = find_socket(sockets, "hand.left");
+        const Socket* right = find_socket(sockets, "hand.right");
+        REQUIRE(left != nullptr);
+        REQUIRE(right != nullptr);
+        const Socket there = mirrored_socket(*left, chart);
+        CHECK(there.name == "hand.right");
+        CHECK((there.at - right->at).norm() < 2e-3f);
+        CHECK(angle_between(there.turn, right->turn) * k_degrees < 1.0f);
+        const Socket back = mirrored_socket(there, chart);
+        CHECK((back.at - left->at).norm() < 1e-6f);
+        CHECK(angle_between(back.turn, left->turn) < 1e-3f);
+        CHECK((left->turn * Vec3::UnitY()).z() > 0.7f);  // arms out or down: the thumb is in front
+        const Surface surface = surface_of(character);
+        const Vec3 place =
+            rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(left->bone)].translation +
+            chart.to_upright().conjugate() * left->at;
+        float nearest = 1e9f;
+        for (int axis = 0; axis < 3; ++axis) {
+            for (const float sign : {1.0f, -1.0f}) {
+                const Vec3 way = sign * Vec3::Unit(axis);
+                if (const auto hit = first_hit(surface, {place - 1e-4f * way, way}))
+                    nearest = std::min(nearest, hit->distance);
+            }
+        }
+        CHECK(nearest < 4e-3f);
+    }
+}
+
+TEST_CASE("copied as they were and back again, sockets come home") {
+    const Character& diver = workshop::diver();
+    const Character& bosun = workshop::bosun();
+    const Chart from = dendraxis::chart(diver);
+    const Chart to = dendraxis::chart(bosun);
+    const std::vector<Socket> sockets = suggested_sockets(diver, from);
+    const CopiedSockets there = copy_sockets(sockets, diver, from, bosun, to, SocketPlacing::as_it_was);
+    REQUIRE(there.sockets.size() == sockets.size());
+    const CopiedSockets back = copy_sockets(there.sockets, bosun, to, diver, from, SocketPlacing::as_it_was);
+    REQUIRE(back.sockets.size() == sockets.size());
+    for (std::size_t i = 0; i < sockets.size(); ++i) {
+        CAPTURE(sockets[i].name);
+        CHECK(back.sockets[i].bone == sockets[i].bone);
+        CHECK((back.sockets[i].at - sockets[i].at).norm() < 5e-4f);
+        CHECK(angle_between(back.sockets[i].turn, sockets[i].turn) * k_degrees < 0.1f);
+    }
+}
+
+TEST_CASE("copied in proportion they stand where the other's own would") {
+    const Character& diver = workshop::diver();
+    const Chart from = dendraxis::chart(diver);
+    const std::vector<Socket> sockets = suggested_sockets(diver, from);
+    for (const auto& person : {workshop::bosun, workshop::deckhand}) {
+        const Character& other = person();
+        CAPTURE(other.name);
+        const Chart to = dendraxis::chart(other);
+        const CopiedSockets copied = copy_sockets(sockets, diver, from, other, to);
+        CHECK(copied.findings.empty());
+        const std::vector<Socket> own = suggested_sockets(other, to);
+        for (const char* name : {"hand.left", "hand.right"}) {
+            const Socket* a = find_socket(copied.sockets, name);
+            const Socket* b = find_socket(own, name);
+            REQUIRE(a != nullptr);
+            REQUIRE(b != nullptr);
+            CHECK(a->bone == b->bone);
+            const float scale = to.height / from.height;
+            MESSAGE(other.name, " ", name, ": ", 1000.0f * (a->at - b->at).norm() / scale, " mm, ",
+                    angle_between(a->turn, b->turn) * k_degrees, " degrees");
+            CHECK(angle_between(a->turn, b->turn) * k_degrees < 20.0f);
+        }
+    }
+    // A hand and a paw have nothing in common.
+    const Character& hound = workshop::hound();
+    const CopiedSockets paws = copy_sockets(sockets, diver, from, hound, dendraxis::chart(hound));
+    CHECK(paws.sockets.size() + paws.findings.size() == sockets.size());
+}
+
+TEST_CASE("what is wrong with sockets is told, and what makes no sense is refused") {
+    const Chart chart = dendraxis::chart(workshop::diver());
+    const int hips = chart.hub;
+    const std::vector<Socket> wrong{{"a", hips, SocketKind::holster, Vec3(0, 50, 0)},
+                                    {"a", hips, SocketKind::holster},
+                                    {"b", 4000, SocketKind::worn}};
+    const Findings findings = check_sockets(wrong, chart);
+    CHECK(has(findings, "socket.far-off"));
+    CHECK(has(findings, "socket.name-twice"));
+    CHECK(has(findings, "socket.no-bone"));
+    CHECK_THROWS_AS(require_sound(wrong, chart), Error);
+    const std::vector<Socket> nameless{{"", hips}};
+    CHECK_THROWS_AS(SocketBinding(nameless, chart), Error);
+    const std::vector<Socket> endless{{"c", hips, SocketKind::worn, Vec3(NAN, 0, 0)}};
+    CHECK_THROWS_AS(SocketBinding(endless, chart), Error);
+    CHECK_THROWS_AS(mirrored_socket({"d", chart.skeleton.find("head_end")}, chart), Error);
+}
+
+TEST_CASE("a ray tells which bone it meets first") {
+    const Character& diver = workshop::diver();
+    const Chart chart = dendraxis::chart(diver);
+    const Surface surface = surface_of(diver);
+    const auto hit = first_hit(surface, {Vec3(0, 1.72f, 2), Vec3(0, 0, -3)});
+    REQUIRE(hit.has_value());
+    CHECK(chart.skeleton.bone(hit->bone).label == "head");
+    CHECK(hit->distance == doctest::Approx(2.0f - hit->point.z()).epsilon(1e-4));
+    CHECK(hit->normal.z() > 0.3f);
+    CHECK_FALSE(first_hit(surface, {Vec3(0, 1.7f, 2), Vec3(0, 0, 1)}).has_value());
+}

@@ -1,0 +1,105 @@
+// `dendraxis socket` and `dendraxis equip` as a user runs them.
+#include "workshop.hpp"
+
+#include <doctest/doctest.h>
+
+#include <fstream>
+
+using nlohmann::json;
+namespace fs = std::filesystem;
+using workshop::run_tool;
+
+namespace {
+const std::string k_diver = workshop::demo("diver.glb").string();
+const std::string k_bosun = workshop::demo("bosun.glb").string();
+const std::string k_lantern = workshop::demo("lantern.glb").string();
+}  // namespace
+
+TEST_CASE("sockets are listed, added, moved, mirrored, copied and removed in a sheet") {
+    workshop::Scratch scratch;
+    const std::string sheet = (scratch / "diver.rig.json").string();
+    CHECK(run_tool("socket list " + k_diver + " -o " + sheet).status == 0);
+    CHECK(run_tool("socket add " + sheet +
+                   " ladle.left --bone thigh_left --kind holster --at 0.08,-0.1,0 -o " + sheet)
+              .status == 0);
+    CHECK(run_tool("socket move " + sheet + " ladle.left --turn 0,90,0 -o " + sheet).status == 0);
+    CHECK(run_tool("socket mirror " + sheet + " ladle.left -o " + sheet).status == 0);
+    CHECK(run_tool("socket remove " + sheet + " back chest -o " + sheet).status == 0);
+    const json sockets = json::parse(run_tool("socket list " + sheet + " --json").out)["sockets"];
+    REQUIRE(sockets.size() == 7);
+    CHECK(sockets[6]["name"] == "ladle.right");
+    CHECK(sockets[6]["bone"] == "thigh_right");
+    CHECK(sockets[6]["at"][0].get<double>() == doctest::Approx(-0.08));
+    CHECK(sockets[6]["turn"][1].get<double>() == doctest::Approx(-90.0));
+    const auto copied = run_tool("socket copy " + k_bosun + " ladle.left --from " + sheet + " --json");
+    CHECK(copied.status == 0);
+    CHECK(json::parse(copied.out)["sockets"].back()["name"] == "ladle.left");
+    // The ragdoll and the sockets of a sheet leave each other alone.
+    CHECK(run_tool("ragdoll build " + sheet + " -o " + sheet).status == 0);
+    CHECK(json::parse(run_tool("socket list " + sheet + " --json").out)["sockets"] == sockets);
+
+    CHECK(run_tool("socket move " + sheet + " ladel.left --at 0,0,0").err.find("did you mean 'ladle.left'") !=
+          std::string::npos);
+    CHECK(run_tool("socket add " + sheet + " head --bone head").status == 2);
+    CHECK(run_tool("socket add " + sheet + " x --bone thigh_lefft").err.find("thigh_left") !=
+          std::string::npos);
+    CHECK(run_tool("socket mirror " + sheet + " head").status == 0);
+}
+
+TEST_CASE("a socket whose bone is gone is told; a name that stands twice is refused") {
+    workshop::Scratch scratch;
+    const fs::path sheet = scratch / "diver.rig.json";
+    CHECK(run_tool("socket list " + k_diver + " -o " + sheet.string()).status == 0);
+    std::ifstream in(sheet);
+    json text = json::parse(in);
+    text["sockets"][0]["bone"] = "hand_lfet";
+    std::ofstream(sheet) << text.dump(2);
+    const auto told = run_tool("socket list " + sheet.string());
+    CHECK(told.status == 0);
+    CHECK(told.out.find("socket.no-bone") != std::string::npos);
+    CHECK(told.out.find("hand_left") != std::string::npos);
+    text["sockets"][0] = text["sockets"][1];
+    std::ofstream(sheet) << text.dump(2);
+    const auto refused = run_tool("socket list " + sheet.string());
+    CHECK(refused.status == 3);
+    CHECK(refused.err.find("/sockets/1/name") != std::string::npos);
+}
+
+TEST_CASE("things are put on and taken off") {
+    workshop::Scratch scratch;
+    const std::string out = (scratch / "equipped.glb").string();
+    const std::string off = (scratch / "off.glb").string();
+    const auto put = run_tool("equip " + k_diver + " --put " + k_lantern + "@hand.left --put " + k_lantern +
+                              "@hand.left,scale=0.5,mirrored -o " + out + " --json");
+    REQUIRE(put.status == 0);
+    CHECK(json::parse(put.out)["props"].size() == 2);
+    CHECK(put.out.find("socket.two-things") != std::string::npos);
+    CHECK(run_tool("equip " + out).out.find("lantern") != std::string::npos);
+    CHECK(run_tool("equip " + out + " --take lantern -o " + off).status == 0);
+    CHECK(json::parse(run_tool("equip " + off + " --json").out)["props"].empty());
+    CHECK(run_tool("draw " + out + " --clip wave-lantern --frame 20 -o " + (scratch / "a.png").string())
+              .status == 0);
+
+    struct Case {
+        std::string words;
+        int status;
+        const char* told;
+    };
+    const std::size_t files = scratch.file_count();
+    for (const Case& c :
+         {Case{"equip " + k_diver + " --put " + k_lantern + " -o " + off, 2, "give a file and a socket"},
+          Case{"equip " + k_diver + " --put " + k_lantern + "@hand.lefft -o " + off, 2, "hand.left"},
+          Case{"equip " + k_diver + " --put " + k_lantern + "@head,scale=0 -o " + off, 2, "above 0"},
+          Case{"equip " + k_diver + " --put " + k_lantern + "@head,grip=x -o " + off, 3, "no grip 'x'"},
+          Case{"equip " + k_diver + " --put nothing.glb@head -o " + off, 3, "nothing.glb"},
+          Case{"equip " + k_diver + " --put " + k_lantern + "@head", 2, "-o OUT.glb"},
+          Case{"equip " + k_diver + " --take lantern -o " + off, 3, "no prop"},
+          Case{"equip " + k_diver + " --put " + k_lantern + "@head -o " + k_lantern, 2, ""}}) {
+        CAPTURE(c.words);
+        const auto refused = run_tool(c.words);
+        CHECK(refused.status == c.status);
+        CHECK(refused.err.find(c.told) != std::string::npos);
+        CHECK(std::count(refused.err.begin(), refused.err.end(), '\n') == 1);
+    }
+    CHECK(scratch.file_count() == files);
+}
