@@ -121,6 +121,7 @@ struct DrawArguments {
     std::vector<int> frames;
     bool chart = false;
     bool ragdoll = false;
+    bool sockets = false;
     std::string view = "quarter";
     fs::path out;
     bool json = false;

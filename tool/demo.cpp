@@ -122,6 +122,42 @@ void fall(const fs::path& character, const fs::path& sheet, const fs::path& resu
     run_ragdoll_drop(drop);
 }
 
+// Lantern, mallet and hat on two of the crew, through a clip; and the sockets that they hang on.
+void equip(const fs::path& in, const fs::path& diver, const fs::path& bosun, const fs::path& out,
+           const fs::path& sockets, const fs::path& picture) {
+    say(false, fmt::format("draw {} --beside {} --sockets --view front -o {}", diver.string(),
+                           (in / "bosun.glb").string(), sockets.string()));
+    DrawArguments drawn;
+    drawn.character = diver;
+    drawn.beside = in / "bosun.glb";
+    drawn.sockets = true;
+    drawn.view = "front";
+    drawn.out = sockets;
+    run_draw(drawn);
+    for (const auto& [character, name] :
+         {std::pair(diver, "diver-equipped.glb"), {bosun, "bosun-equipped.glb"}}) {
+        EquipArguments arguments;
+        arguments.character = character;
+        std::string puts;
+        for (const char* put : {"lantern.glb@hand.left", "mallet.glb@hand.right", "oilskin-hat.glb@head"}) {
+            arguments.put_words.push_back((in / put).string());
+            puts += " --put " + arguments.put_words.back();
+        }
+        arguments.out = out / name;
+        say(false, fmt::format("equip {}{} -o {}", character.string(), puts, arguments.out.string()));
+        run_equip(arguments);
+    }
+    drawn = {};
+    drawn.character = out / "diver-equipped.glb";
+    drawn.beside = out / "bosun-equipped.glb";
+    drawn.clip = "swing-mallet";
+    drawn.frames = {0, 24, 34};
+    drawn.out = picture;
+    say(false, fmt::format("draw {} --beside {} --clip swing-mallet --frame 0 24 34 -o {}",
+                           drawn.character.string(), drawn.beside.string(), picture.string()));
+    run_draw(drawn);
+}
+
 }  // namespace
 
 int run_demo(const DemoArguments& arguments) {
@@ -229,6 +265,9 @@ int run_demo(const DemoArguments& arguments) {
     const fs::path falls = arguments.out / "fall.png";
     show_bodies(diver, hound, bodies);
     fall(diver, arguments.out / "diver.rig.json", arguments.out / "diver-falls.glb", falls);
+    const fs::path sockets = arguments.out / "sockets.png";
+    const fs::path equipped = arguments.out / "equipped.png";
+    equip(in, diver, result, arguments.out, sockets, equipped);
     fmt::print("\n{}\n", bold("open these"));
     fmt::print("  {:<36} the chains that were found on the hound, and how sure each is\n", chains.string());
     fmt::print("  {:<36} the diver and the bosun as their files have them\n", rests.string());
@@ -241,6 +280,8 @@ int run_demo(const DemoArguments& arguments) {
     fmt::print("  {:<36} both hands brought to places, and how far the limbs may swing\n", reach.string());
     fmt::print("  {:<36} the bodies of the diver's and the hound's ragdolls\n", bodies.string());
     fmt::print("  {:<36} the diver falling off the quay\n", falls.string());
+    fmt::print("  {:<36} the sockets that were suggested: red X, green Y, blue Z\n", sockets.string());
+    fmt::print("  {:<36} both with lantern, mallet and hat, swinging the mallet\n", equipped.string());
     fmt::print("  {:<36} the bosun with all clips: any glTF viewer plays it\n", result.string());
     fmt::print("  {:<36} what was found out about the bosun; plain text\n", sheet.string());
     fmt::print("  {:<36} which chain answers to which; edit it and run `retarget` again\n", pairing.string());

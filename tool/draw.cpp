@@ -5,6 +5,7 @@
 #include <dendraxis/ik/body_setup.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/ragdoll_sheet.hpp>
+#include <dendraxis/io/socket_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/ragdoll/check.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -44,6 +45,15 @@ void show_ragdoll(draw::Panel& panel, const RagdollPlan& plan) {
     const Findings findings = check_ragdoll(plan, *panel.chart);
     for (const Finding& finding : findings) panel.marked_bodies.push_back(finding.where);
     panel.subtitle += fmt::format(", {} bodies, {} findings", plan.bodies.size(), findings.size());
+}
+
+void show_sockets(draw::Panel& panel, const fs::path& file, const io::Rig& rig) {
+    Findings findings;
+    const SocketBinding sockets(io::sockets_of(file, rig, findings), rig.chart);
+    std::vector<Transform> model(rig.chart.skeleton.size());
+    to_model_space(rig.chart.skeleton, panel.pose, model);
+    for (std::size_t i = 0; i < sockets.sockets().size(); ++i)
+        panel.sockets.push_back({sockets.sockets()[i].name, sockets.frame(i, model)});
 }
 
 void add_marks(draw::Panel& panel, const std::vector<std::string>& target_words) {
@@ -90,6 +100,8 @@ int run_draw(const DrawArguments& arguments) {
             panels.back().ranges = arguments.ranges;
             panels.back().terrain = terrain ? &*terrain : nullptr;
             if (arguments.ragdoll) show_ragdoll(panels.back(), ragdolls[r]);
+            if (arguments.sockets)
+                show_sockets(panels.back(), r == 0 ? arguments.character : arguments.beside, rig);
             add_marks(panels.back(), arguments.target_words);
             if (!arguments.chart) continue;
             panels.back().view = draw::View::front;

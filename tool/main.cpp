@@ -183,6 +183,8 @@ int parse_and_run(int count, char** words) {
     c->add_flag("--chart", draw.chart, "front and side view with the chains named, and how sure each is");
     c->add_flag("--ragdoll", draw.ragdoll,
                 "the bodies of its ragdoll: those of its sheet, else as `ragdoll build` makes them");
+    c->add_flag("--sockets", draw.sockets,
+                "the sockets of its sheet, else the suggested ones: red X, green Y, blue Z");
     c->add_flag("--ranges", draw.ranges, "a cone at each limb's joints: how far they may swing");
     c->add_option("--target", draw.target_words,
                   "mark where a limb, head or bone is and where it is to be; may be given several times")

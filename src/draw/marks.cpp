@@ -44,6 +44,33 @@ bool belongs_to_a_limb(const Chart& chart, int bone) {
 
 }  // namespace
 
+void draw_sockets(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera) {
+    const float length = 0.05f * panel.chart->height;
+    constexpr std::array<Color, 3> k_axes{
+        {{0.80f, 0.10f, 0.10f}, {0.05f, 0.55f, 0.15f}, {0.10f, 0.25f, 0.85f}}};
+    for (const SocketMark& socket : panel.sockets) {
+        const Vec3 middle = camera.to_screen(stage.upright(socket.frame.translation));
+        for (int axis = 0; axis < 3; ++axis) {
+            const Vec3 end = socket.frame.translation + length * (socket.frame.rotation * Vec3::Unit(axis));
+            color(cairo, k_axes[static_cast<std::size_t>(axis)], 1.0);
+            cairo_set_line_width(cairo, 2.5);
+            move_to(cairo, middle);
+            line_to(cairo, camera.to_screen(stage.upright(end)));
+            cairo_stroke(cairo);
+        }
+        cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_NORMAL);
+        cairo_set_font_size(cairo, 11.5);
+        const auto write_at = [&](double x, double y) {
+            cairo_move_to(cairo, static_cast<double>(middle.x()) + x, static_cast<double>(middle.y()) + y);
+            cairo_show_text(cairo, socket.label.c_str());
+        };
+        cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.85);
+        for (const double shift : {-1.0, 1.0}) write_at(9.0 + shift, 15.0), write_at(9.0, 15.0 + shift);
+        cairo_set_source_rgb(cairo, 0.12, 0.13, 0.15);
+        write_at(9.0, 15.0);
+    }
+}
+
 void draw_marks(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera) {
     for (const Mark& mark : panel.marks) {
         const Vec3 place = camera.to_screen(stage.upright(mark.place));

@@ -387,6 +387,7 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         if (panels[i].ragdoll == nullptr) draw_side_labels(cairo, panels[i], stages[i], cameras[i]);
         draw_ranges(cairo, panels[i], stages[i], cameras[i]);
         draw_marks(cairo, panels[i], stages[i], cameras[i]);
+        draw_sockets(cairo, panels[i], stages[i], cameras[i]);
     }
     draw_legend(cairo, options, panels[0].ragdoll != nullptr);
 

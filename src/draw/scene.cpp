@@ -164,25 +164,33 @@ void draw_terrain(const Panel& panel, float reach, const Stage& stage, const Cam
     }
 }
 
+namespace {
+
+void draw_surface(const SkinnedMesh& mesh, float sunk, const Stage& stage, const Camera& camera,
+                  Layer& layer) {
+    std::vector<Vec3> places(mesh.positions.size());
+    deform(mesh, stage.bones, places);
+    for (Vec3& place : places) place = stage.upright(place);
+    std::vector<Vec3> normals(places.size(), Vec3::Zero());
+    for (const auto& t : mesh.triangles) {
+        const Vec3 normal = (places[t[1]] - places[t[0]]).cross(places[t[2]] - places[t[0]]);
+        for (const std::uint32_t corner : t) normals[corner] += normal;
+    }
+    const Color color{shown(mesh.color[0]), shown(mesh.color[1]), shown(mesh.color[2])};
+    const auto corner = [&](std::uint32_t i) {
+        const float length = normals[i].norm();
+        return vertex(camera, places[i], length > 0.0f ? Vec3(normals[i] / length) : Vec3(Vec3::UnitY()));
+    };
+    for (const auto& t : mesh.triangles)
+        layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, sunk);
+}
+
+}  // namespace
+
 void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer) {
     const float sunk = panel.terrain == nullptr ? k_sunk : -1e30f;
-    for (const SkinnedMesh& mesh : panel.character->meshes) {
-        std::vector<Vec3> places(mesh.positions.size());
-        deform(mesh, stage.bones, places);
-        for (Vec3& place : places) place = stage.upright(place);
-        std::vector<Vec3> normals(places.size(), Vec3::Zero());
-        for (const auto& t : mesh.triangles) {
-            const Vec3 normal = (places[t[1]] - places[t[0]]).cross(places[t[2]] - places[t[0]]);
-            for (const std::uint32_t corner : t) normals[corner] += normal;
-        }
-        const Color color{shown(mesh.color[0]), shown(mesh.color[1]), shown(mesh.color[2])};
-        const auto corner = [&](std::uint32_t i) {
-            const float length = normals[i].norm();
-            return vertex(camera, places[i], length > 0.0f ? Vec3(normals[i] / length) : Vec3(Vec3::UnitY()));
-        };
-        for (const auto& t : mesh.triangles)
-            layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, sunk);
-    }
+    for (const SkinnedMesh& mesh : panel.character->meshes) draw_surface(mesh, sunk, stage, camera, layer);
+    for (const SkinnedMesh& mesh : panel.character->props) draw_surface(mesh, sunk, stage, camera, layer);
 }
 
 void draw_bones(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer) {

@@ -117,6 +117,11 @@ bool bind_to_node(const GltfFile& file, int node, const std::vector<int>& bone_o
     return true;
 }
 
+// A node that `glb_with_props` has marked.
+bool is_a_prop(const tinygltf::Node& node) {
+    return node.extras.IsObject() && node.extras.Has("dendraxis") && node.extras.Get("dendraxis").Has("prop");
+}
+
 std::array<float, 3> color_of(const GltfFile& file, int material) {
     if (material < 0 || static_cast<std::size_t>(material) >= file.model.materials.size())
         return {0.8f, 0.8f, 0.8f};
@@ -152,7 +157,7 @@ void read_meshes(const GltfFile& file, Character& character) {
                 continue;
             }
             read_influences(file, primitive, mesh, where);
-            character.meshes.push_back(std::move(mesh));
+            (is_a_prop(node) ? character.props : character.meshes).push_back(std::move(mesh));
         }
     }
 }

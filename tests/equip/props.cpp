@@ -62,7 +62,7 @@ float worst_in_file(const Character& equipped, const Character& character, const
         const Transform frame = sockets.frame(mount.socket, model) * placement;
         to_model_matrices(equipped.skeleton, equipped.clip(clip.name).frame(f), matrices);
         std::size_t v = 0;
-        for (const SkinnedMesh& mesh : equipped.meshes) {
+        for (const SkinnedMesh& mesh : equipped.props) {
             if (mesh.name != mount.prop->name) continue;
             std::vector<Vec3> places(mesh.positions.size());
             deform(mesh, matrices, places);
@@ -99,6 +99,8 @@ TEST_CASE("a mounted prop is where its socket is, in every frame, in the library
         if (workshop::has_validator()) CHECK(workshop::validator_errors(file) == "");
         const Character equipped = io::load_character(file);
         CHECK(equipped.skeleton.size() == character.skeleton.size());
+        CHECK(equipped.meshes.size() == character.meshes.size());
+        CHECK(dendraxis::chart(equipped).height == chart.height);
         for (const io::PropMount& mount : mounts)
             CHECK(worst_in_file(equipped, character, sockets, mount, character.clips[0]) < 1e-5f);
 

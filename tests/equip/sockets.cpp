@@ -122,9 +122,10 @@ TEST_CASE("copied in proportion they stand where the other's own would") {
             REQUIRE(b != nullptr);
             CHECK(a->bone == b->bone);
             const float scale = to.height / from.height;
-            MESSAGE(other.name, " ", name, ": ", 1000.0f * (a->at - b->at).norm() / scale, " mm, ",
-                    angle_between(a->turn, b->turn) * k_degrees, " degrees");
-            CHECK(angle_between(a->turn, b->turn) * k_degrees < 20.0f);
+            MESSAGE(other.name, " ", std::string(name), ": ", 1000.0f * (a->at - b->at).norm() / scale,
+                    " mm, ", angle_between(a->turn, b->turn) * k_degrees, " degrees");
+            CHECK((a->at - b->at).norm() < 5e-3f * scale);
+            CHECK(angle_between(a->turn, b->turn) * k_degrees < 1.0f);
         }
     }
     // A hand and a paw have nothing in common.

@@ -41,13 +41,13 @@ Swing random_swing(std::mt19937& engine) {
     const auto motion = [&](float far) {
         Motion made;
         made.from.translation = place(far);
-        made.to.translation = made.from.translation + place(1.5f);
+        made.to.translation = place(far) - made.from.translation;
         made.from.rotation = Quat::UnitRandom();
         made.to.rotation =
             made.from.rotation * Quat(Eigen::AngleAxisf(between(0.0f, 1.5f), place(1).normalized()));
         return made;
     };
-    return {shape(), shape(), motion(0.8f), motion(0.3f)};
+    return {shape(), shape(), motion(0.45f), motion(0.2f)};
 }
 
 // Whether they are in each other, found without the code under test: alternating projections.

@@ -103,3 +103,20 @@ TEST_CASE("things are put on and taken off") {
     }
     CHECK(scratch.file_count() == files);
 }
+
+TEST_CASE("the mallet strikes in the window in which it is live") {
+    const auto struck = workshop::run(DENDRAXIS_EXAMPLES "/08_mallet_strikes");
+    REQUIRE_MESSAGE(struck.status == 0, struck.err);
+    CHECK(struck.out.find("1 touched\n  float in frame") != std::string::npos);
+    CHECK(struck.out.find("0 touched") != std::string::npos);
+    CHECK(struck.out.find("let go in frame") != std::string::npos);
+}
+
+TEST_CASE("sockets are drawn over the bones") {
+    workshop::Scratch scratch;
+    const std::string plain = (scratch / "plain.png").string();
+    const std::string marked = (scratch / "marked.png").string();
+    CHECK(run_tool("draw " + k_diver + " --view front -o " + plain).status == 0);
+    CHECK(run_tool("draw " + k_diver + " --view front --sockets -o " + marked).status == 0);
+    CHECK(fs::file_size(marked) > fs::file_size(plain) + 1000);
+}

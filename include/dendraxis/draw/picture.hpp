@@ -21,6 +21,12 @@ struct Mark {
     Vec3 target = Vec3::Zero();  ///< in model space
 };
 
+/// A socket: its name and its frame in model space.
+struct SocketMark {
+    std::string label;
+    Transform frame;
+};
+
 /// One field of a picture: a character in a pose.
 struct Panel {
     const Character* character = nullptr;
@@ -36,6 +42,7 @@ struct Panel {
         nullptr;  ///< its shapes take the place of the bones, its ranges of the chart's
     std::vector<std::string> marked_bodies{};  ///< those in the warning color
     float headroom = 0.0f;                     ///< metres above the figure that are to show too
+    std::vector<SocketMark> sockets{};         ///< three short axes each: red X, green Y, blue Z
     const Character* terrain = nullptr;        ///< what it stands on, in the same model space
 };
 

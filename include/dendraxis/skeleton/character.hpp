@@ -23,6 +23,7 @@ struct Character {
     std::string file;  ///< where it was read from; empty where it was made in code
     Skeleton skeleton;
     std::vector<SkinnedMesh> meshes;
+    std::vector<SkinnedMesh> props;  ///< mounted things: they show and follow, but are no part of the body
     std::vector<Clip> clips;
     std::vector<int> nodes;              ///< each bone's node in the file; empty where it was made in code
     std::vector<DeclaredRole> declared;  ///< humanoid tables of VRM 1.0 and 0.x, where the file has one
