@@ -34,11 +34,13 @@ Finding gone(const std::string& socket, const std::string& bone, const Skeleton&
 
 }  // namespace
 
-std::vector<Socket> read_sockets(const std::filesystem::path& sheet, const Rig& rig, Findings& findings) {
-    if (sheet.extension() != ".json") return {};
+std::optional<std::vector<Socket>> read_sockets(const std::filesystem::path& sheet, const Rig& rig,
+                                                Findings& findings) {
+    if (sheet.extension() != ".json") return std::nullopt;
     const JsonDocument document = open_document(sheet, Schema::rig);
+    if (!document.json.contains("sockets")) return std::nullopt;
     std::vector<Socket> sockets;
-    const Json list = document.json.value("sockets", Json::array());
+    const Json& list = document.json["sockets"];
     for (std::size_t i = 0; i < list.size(); ++i) {
         const Json& entry = list[i];
         Socket socket;
@@ -64,8 +66,7 @@ std::vector<Socket> read_sockets(const std::filesystem::path& sheet, const Rig& 
 }
 
 std::vector<Socket> sockets_of(const std::filesystem::path& file, const Rig& rig, Findings& findings) {
-    std::vector<Socket> sockets = read_sockets(file, rig, findings);
-    if (!sockets.empty() || !findings.empty()) return sockets;
+    if (auto sockets = read_sockets(file, rig, findings)) return *std::move(sockets);
     return suggested_sockets(rig.character, rig.chart);
 }
 

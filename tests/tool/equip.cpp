@@ -44,6 +44,12 @@ TEST_CASE("sockets are listed, added, moved, mirrored, copied and removed in a s
     CHECK(run_tool("socket add " + sheet + " x --bone thigh_lefft").err.find("thigh_left") !=
           std::string::npos);
     CHECK(run_tool("socket mirror " + sheet + " head").status == 0);
+    // What was taken out stays out.
+    CHECK(run_tool("socket remove " + sheet +
+                   " hand.left hand.right belt.left belt.right head ladle.left ladle.right -o " + sheet)
+              .status == 0);
+    CHECK(json::parse(run_tool("socket list " + sheet + " --json").out)["sockets"].empty());
+    CHECK(json::parse(run_tool("socket list " + sheet + " --suggest --json").out)["sockets"].size() == 7);
 }
 
 TEST_CASE("a socket whose bone is gone is told; a name that stands twice is refused") {

@@ -4,12 +4,15 @@
 #include <dendraxis/equip/socket.hpp>
 #include <dendraxis/io/sheet.hpp>
 
+#include <optional>
+
 namespace dendraxis::io {
 
-/// The sockets that the rig's sheet holds; none where it has no sheet or no `sockets`. A socket whose bone is
-/// gone is left out, with the finding `socket.no-bone`. Throws `Error` with line and JSON pointer where two
-/// have one name.
-std::vector<Socket> read_sockets(const std::filesystem::path& sheet, const Rig& rig, Findings& findings);
+/// The sockets that the rig's sheet holds; nothing where `sheet` is no sheet or has no `sockets`. A socket
+/// whose bone is gone is left out, with the finding `socket.no-bone`. Throws `Error` with line and JSON
+/// pointer where two have one name.
+std::optional<std::vector<Socket>> read_sockets(const std::filesystem::path& sheet, const Rig& rig,
+                                                Findings& findings);
 
 /// The same, or where there are none the ones that the chart suggests.
 std::vector<Socket> sockets_of(const std::filesystem::path& file, const Rig& rig, Findings& findings);
