@@ -184,8 +184,9 @@ void SwingTwistJoint::getInfo2(btConstraintInfo2* info) {
     const Eigen::Matrix3f turned_a = cross_a * inverse_a;
     const Eigen::Matrix3f turned_b = cross_b * inverse_b;
 
+    const auto skip = static_cast<std::ptrdiff_t>(info->rowskip);
     const auto put = [&](btScalar* rows, int row, const Vec3& values) {
-        for (int i = 0; i < 3; ++i) rows[row * info->rowskip + i] = values[i];
+        for (int i = 0; i < 3; ++i) rows[row * skip + i] = values[i];
     };
     const Eigen::Matrix3f held = (m_rbA.getInvMass() + m_rbB.getInvMass()) * Eigen::Matrix3f::Identity() -
                                  turned_a * cross_a - turned_b * cross_b;
@@ -202,9 +203,9 @@ void SwingTwistJoint::getInfo2(btConstraintInfo2* info) {
         put(info->m_J1angularAxis, i, ra.cross(way));
         put(info->m_J2linearAxis, i, -way);
         put(info->m_J2angularAxis, i, -rb.cross(way));
-        info->m_constraintError[i * info->rowskip] = -k_correction / step_ * apart.dot(way);
-        info->m_lowerLimit[i * info->rowskip] = -k_endless;
-        info->m_upperLimit[i * info->rowskip] = k_endless;
+        info->m_constraintError[i * skip] = -k_correction / step_ * apart.dot(way);
+        info->m_lowerLimit[i * skip] = -k_endless;
+        info->m_upperLimit[i * skip] = k_endless;
     }
     if (row_count_ == 0) return;
     // Turning happens about the joint: each row takes along the impulse that keeps the ends together.
@@ -218,9 +219,9 @@ void SwingTwistJoint::getInfo2(btConstraintInfo2* info) {
         put(info->m_J1angularAxis, at, -row.axis + along.cross(ra));
         put(info->m_J2linearAxis, at, along);
         put(info->m_J2angularAxis, at, row.axis + rb.cross(along));
-        info->m_constraintError[at * info->rowskip] = row.speed;
-        info->m_lowerLimit[at * info->rowskip] = row.low;
-        info->m_upperLimit[at * info->rowskip] = row.high;
+        info->m_constraintError[at * skip] = row.speed;
+        info->m_lowerLimit[at * skip] = row.low;
+        info->m_upperLimit[at * skip] = row.high;
     }
 }
 
