@@ -12,6 +12,7 @@
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/format.h>
+#include <functional>
 #include <map>
 #include <set>
 
@@ -45,7 +46,9 @@ void read_side_file(const fs::path& file, Prop& prop) {
         throw Error(file.string(), "is no prop file", "/format",
                     "it must say \"format\": \"dendraxis-prop\"");
     const Json grips = json.value("grips", Json::object());
-    for (const auto& [name, value] : grips.items()) {
+    for (const auto& entry : grips.items()) {
+        const std::string& name = entry.key();
+        const Json& value = entry.value();
         PropGrip grip{name, Vec3::Zero(), Quat::Identity()};
         const std::string pointer = "/grips/" + name;
         if (value.contains("at")) grip.at = three(file, value["at"], pointer + "/at");
@@ -198,7 +201,7 @@ void mount(Glb& glb, const Character& character, const SocketBinding& sockets, c
     const Socket& socket = sockets.sockets()[one.socket];
     Importer importer(read_gltf_file(prop.model.file), glb);
     const int mesh = add_mesh(glb, importer, prop, mirror_of(prop, one.fit), one.fit.mirrored);
-    const Transform bone = rest[static_cast<std::size_t>(socket.bone)];
+    const Transform& bone = rest[static_cast<std::size_t>(socket.bone)];
     const Transform at = inverse(bone) * sockets.frame(one.socket, rest) * placement_of(prop, one.fit);
     const Quat turn = at.rotation.normalized();
     Json mark{{"prop", prop.name}, {"socket", socket.name}};
@@ -225,10 +228,11 @@ const Json* mark_of(const Json& node) {
 }
 
 using Item = std::pair<std::string, std::size_t>;
+using Items = std::set<Item, std::greater<>>;  // from the last to the first: taken out, none moves another
 
-std::set<Item> referenced(Json document, const std::set<Item>& without) {
+Items referenced(Json document, const Items& without) {
     for (const auto& [list, index] : without) document[list][index] = Json::object();
-    std::set<Item> found;
+    Items found;
     visit_references(document, [&](const std::string& list, Json& index) {
         found.emplace(list, index.get<std::size_t>());
         return true;
@@ -237,10 +241,10 @@ std::set<Item> referenced(Json document, const std::set<Item>& without) {
 }
 
 // These nodes, and what nothing else refers to once they are gone.
-std::set<Item> with_their_own(const Json& document, std::set<Item> gone) {
-    const std::set<Item> before = referenced(document, {});
+Items with_their_own(const Json& document, Items gone) {
+    const Items before = referenced(document, {});
     while (true) {
-        const std::set<Item> after = referenced(document, gone);
+        const Items after = referenced(document, gone);
         const std::size_t count = gone.size();
         for (const Item& item : before) {
             if (item.first != "nodes" && !after.contains(item)) gone.insert(item);
@@ -249,8 +253,8 @@ std::set<Item> with_their_own(const Json& document, std::set<Item> gone) {
     }
 }
 
-void take_out_bytes(Glb& glb, const std::set<Item>& gone) {
-    std::map<std::size_t, std::size_t> cuts;  // where, how many
+void take_out_bytes(Glb& glb, const Items& gone) {
+    std::map<std::size_t, std::size_t, std::greater<>> cuts;  // where, how many; the last first
     for (const auto& [list, index] : gone) {
         if (list != "bufferViews") continue;
         const Json& view = glb.json["bufferViews"][index];
@@ -265,13 +269,13 @@ void take_out_bytes(Glb& glb, const std::set<Item>& gone) {
         for (const auto& [at, size] : cuts) less += at < start ? size : 0;
         if (less > 0) view["byteOffset"] = start - less;
     }
-    for (auto cut = cuts.rbegin(); cut != cuts.rend(); ++cut) {
-        const auto at = glb.binary.begin() + static_cast<std::ptrdiff_t>(cut->first);
-        glb.binary.erase(at, at + static_cast<std::ptrdiff_t>(cut->second));
+    for (const auto& [start, size] : cuts) {
+        const auto at = glb.binary.begin() + static_cast<std::ptrdiff_t>(start);
+        glb.binary.erase(at, at + static_cast<std::ptrdiff_t>(size));
     }
 }
 
-void take_out(Glb& glb, const std::set<Item>& gone) {
+void take_out(Glb& glb, const Items& gone) {
     take_out_bytes(glb, gone);
     visit_references(glb.json, [&](const std::string& list, Json& index) {
         const auto old = index.get<std::size_t>();
@@ -281,10 +285,10 @@ void take_out(Glb& glb, const std::set<Item>& gone) {
         if (below > 0) index = old - below;
         return true;
     });
-    for (auto item = gone.rbegin(); item != gone.rend(); ++item) {
-        Json& list = glb.json[item->first];
-        list.erase(item->second);
-        if (list.empty()) glb.json.erase(item->first);
+    for (const auto& [name, index] : gone) {
+        Json& list = glb.json[name];
+        list.erase(index);
+        if (list.empty()) glb.json.erase(name);
     }
 }
 
@@ -355,7 +359,7 @@ std::vector<MountedProp> mounted_props(const fs::path& file) {
 
 std::vector<std::uint8_t> glb_without_props(const fs::path& file, std::span<const std::string> props) {
     Glb glb = open_for_editing(read_gltf_file(file));
-    std::set<Item> gone;
+    Items gone;
     std::set<std::string> left(props.begin(), props.end());
     std::vector<std::string> names;
     std::vector<std::string> extensions;
