@@ -22,7 +22,7 @@ std::string side_of(const Chain& chain) {
 
 // Which way a segment points in a body that stands straight with its arms level out.
 Vec3 straight_way(const Chain& chain, std::size_t index, const Vec3& actual) {
-    const Vec3 outward = chain.name.ends_with(".right") ? Vec3(-Vec3::UnitX()) : Vec3(Vec3::UnitX());
+    Vec3 outward = chain.name.ends_with(".right") ? Vec3(-Vec3::UnitX()) : Vec3(Vec3::UnitX());
     for (const char* word : {"shoulder", "arm", "grip", "thumb", "index", "middle", "ring", "little"}) {
         if (starts(chain.name, word)) return outward;
     }
