@@ -68,10 +68,11 @@ HandOver let_go(const PropBody& body, const Transform& now, const Transform& bef
                 const Vec3& impulse, const Vec3& point) noexcept {
     HandOver thing{body, state_of(body, now, before, seconds), now.scale.cwiseAbs().maxCoeff()};
     thing.body.shape.half *= thing.scale;
+    thing.body.inertia = inertia_of(thing.body.shape, thing.body.mass);
     if (impulse.allFinite() && point.allFinite()) {
         thing.state.velocity += impulse / body.mass;
         const Vec3 torque = thing.state.turn.conjugate() * (point - thing.state.place).cross(impulse);
-        thing.state.spin += thing.state.turn * torque.cwiseQuotient(body.inertia.cwiseMax(1e-9f));
+        thing.state.spin += thing.state.turn * torque.cwiseQuotient(thing.body.inertia.cwiseMax(1e-9f));
     }
     return thing;
 }

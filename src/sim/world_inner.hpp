@@ -70,7 +70,7 @@ inline btDefaultCollisionConstructionInfo pool_sizes() {
 }
 
 // The engine solves joints, then contacts, in every round; what contacts push apart last stays apart. Here
-// the joints are solved once more, from the tips to the root, after the contacts.
+// the joints are solved again after the contacts, from the tips to the root, until no row asks for much.
 class JointsLastSolver : public btSequentialImpulseConstraintSolver {
  protected:
     btScalar solveSingleIteration(int iteration, btCollisionObject** bodies, int body_count,

@@ -188,6 +188,13 @@ TEST_CASE("what is let go starts where it was, as fast as it was, and can be pic
                                                    thing.state.spin.stableNormalized())) *
                                 before.rotation,
                             now.rotation) < 1e-3f);
+        // Twice as large it has twice the size and, of the same mass, four times the inertia.
+        Transform large = now;
+        large.scale *= 2.0f;
+        const HandOver grown = let_go(body, large, large, step);
+        CHECK((grown.body.shape.half - 2.0f * body.shape.half).norm() < 1e-5f);
+        CHECK((grown.body.inertia - 4.0f * body.inertia).norm() < 1e-4f * body.inertia.norm());
+        CHECK((frame_of(grown, grown.state).translation - now.translation).norm() < 1e-5f);
         // A push through the middle only speeds it up, one beside it turns it too.
         const HandOver pushed = let_go(body, now, before, step, Vec3(0, 2, 0), thing.state.place);
         CHECK((pushed.state.velocity - thing.state.velocity - Vec3(0, 2.0f / body.mass, 0)).norm() < 1e-4f);

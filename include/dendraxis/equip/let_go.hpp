@@ -17,8 +17,8 @@ struct PropBody {
     Vec3 inertia = Vec3::Zero();  ///< kg m2, along the shape's axes
 };
 
-/// A box around the prop along its own main axes. Where no `mass` is given it is the box half filled with
-/// wood (600 kg/m3).
+/// A box around the prop, along its main axes where that is smaller than along its own. Where no `mass` is
+/// given it is the box half filled with wood (600 kg/m3).
 PropBody prop_body(const Prop& prop, std::optional<float> mass = {});
 
 /// How a mounted prop moves in the world: by its frames (prop space to world) at this moment and `seconds`
@@ -32,7 +32,8 @@ BodyState state_of(const PropBody& body, const Transform& now, const Transform& 
 struct HandOver {
     PropBody body;
     BodyState state;
-    float scale = 1.0f;  ///< the prop's at that moment; shape and mass hold for it
+    float scale =
+        1.0f;  ///< the prop's at that moment; shape and inertia are scaled by it, the mass is as given
 };
 
 HandOver let_go(const PropBody& body, const Transform& now, const Transform& before, float seconds,

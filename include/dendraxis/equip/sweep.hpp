@@ -42,7 +42,7 @@ struct Touch {
 };
 
 /// Whether, and when first, two moving shapes touch within a step: conservative advancement (B. Mirtich,
-/// "Impulse-based dynamic simulation", 1996). Nothing is missed at any speed, and nothing nearer than 0.1 mm
+/// "Impulse-based dynamic simulation", 1996). Nothing is missed at any speed, and nothing nearer than 0.02 mm
 /// counts as apart. Shapes that touch at the start touch at share 0. Never allocates or throws.
 bool first_touch(const Shape& a, const Motion& a_moves, const Shape& b, const Motion& b_moves,
                  Touch& touch) noexcept;
