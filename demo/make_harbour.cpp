@@ -30,6 +30,7 @@ int main(int count, char** arguments) {
                                               harbour::make_slipway(),
                                               harbour::make_steps()};
         for (dendraxis::Character& thing : harbour::make_things()) all.push_back(std::move(thing));
+        for (dendraxis::Character& piece : harbour::make_pieces()) all.push_back(std::move(piece));
         for (const dendraxis::Character& character : all) {
             files.push_back({folder / (character.name + ".glb"), dendraxis::io::new_glb(character)});
             fmt::print("{}: {} bytes\n", files.back().path.string(), files.back().bytes.size());

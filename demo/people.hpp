@@ -35,8 +35,11 @@ dendraxis::Character make_lantern_man();
 dendraxis::Character make_slipway();
 dendraxis::Character make_steps();
 
-/// Lantern, mallet, boat hook, oilskin hat, chest pad and mooring post, with their grips as bones.
+/// Lantern, mallet, boat hook, oilskin hat and mooring post, with their grips as bones.
 std::vector<dendraxis::Character> make_things();
+
+/// Clothing: a chest pad, and guards for arms and legs in one file, a node each.
+std::vector<dendraxis::Character> make_pieces();
 
 /// The same skeleton with each bone's local axes turned at random.
 dendraxis::Skeleton scrambled_axes(const dendraxis::Skeleton& skeleton, unsigned seed);

@@ -49,6 +49,37 @@ Vec3 Sculptor::joint(const std::string& name) const {
     return found->second;
 }
 
+std::uint32_t Sculptor::put_rings(const std::vector<Ring>& rings, const WeightsAt& weights, int segments) {
+    Part& part = parts_[current_];
+    const auto base = static_cast<std::uint32_t>(part.positions.size());
+    for (const Ring& ring : rings) {
+        for (int s = 0; s < segments; ++s) {
+            part.positions.push_back(
+                on_ring(ring, 2.0f * k_pi * static_cast<float>(s) / static_cast<float>(segments)));
+            part.weights.push_back(weights(part.positions.back()));
+        }
+    }
+    return base;
+}
+
+void Sculptor::cuff(const std::vector<Ring>& rings, const WeightsAt& weights, int segments) {
+    const std::uint32_t base = put_rings(rings, weights, segments);
+    const auto n = static_cast<std::uint32_t>(segments);
+    const auto count = static_cast<std::uint32_t>(rings.size());
+    const bool flip = rings[0].across.cross(rings[0].along).dot(rings[1].center - rings[0].center) < 0.0f;
+    for (std::uint32_t r = 0; r < count; ++r) {
+        for (std::uint32_t s = 0; s < n; ++s) {
+            const std::uint32_t a = base + r * n + s;
+            const std::uint32_t b = base + r * n + (s + 1) % n;
+            const std::uint32_t c = base + (r + 1) % count * n + s;
+            const std::uint32_t d = base + (r + 1) % count * n + (s + 1) % n;
+            for (const auto& corners : {std::array{a, b, c}, std::array{c, b, d}})
+                parts_[current_].triangles.push_back(flip ? std::array{corners[0], corners[2], corners[1]}
+                                                          : corners);
+        }
+    }
+}
+
 void Sculptor::tube(const std::vector<Ring>& rings, const WeightsAt& weights, int segments) {
     // Rounded ends: two more rings and a point at each end.
     std::vector<Ring> all;
@@ -66,17 +97,13 @@ void Sculptor::tube(const std::vector<Ring>& rings, const WeightsAt& weights, in
     all.insert(all.end(), rings.begin(), rings.end());
     cap(rings.back(), end, false);
 
+    const std::uint32_t base = put_rings(all, weights, segments);
     Part& part = parts_[current_];
-    const auto base = static_cast<std::uint32_t>(part.positions.size());
     const auto n = static_cast<std::uint32_t>(segments);
     const auto put = [&](const Vec3& position) {
         part.positions.push_back(position);
         part.weights.push_back(weights(position));
     };
-    for (const Ring& ring : all) {
-        for (std::uint32_t s = 0; s < n; ++s)
-            put(on_ring(ring, 2.0f * k_pi * static_cast<float>(s) / static_cast<float>(n)));
-    }
     put(all.front().center + start * 0.02f * all.front().across.norm());
     put(all.back().center + end * 0.02f * all.back().across.norm());
     // Which way around is outward depends on how the half axes lie to the path.

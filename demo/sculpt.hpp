@@ -45,6 +45,10 @@ class Sculptor {
     /// Rings joined by a smooth surface, closed by rounded caps at both ends.
     void tube(const std::vector<Ring>& rings, const WeightsAt& weights, int segments = 16);
 
+    /// Rings joined by a smooth surface, the last with the first again: a cuff whose rings run up its outside
+    /// and down its inside.
+    void cuff(const std::vector<Ring>& rings, const WeightsAt& weights, int segments = 20);
+
     /// A tube along joints, its thickness given at points of the path. `across` of a ring lies square to the
     /// path and to `up`. Weights pass from bone to bone around the joints.
     void limb(const std::vector<std::string>& bones, const Vec3& end, const std::vector<Girth>& girths,
@@ -58,6 +62,8 @@ class Sculptor {
     Vec3 joint(const std::string& name) const;
 
  private:
+    std::uint32_t put_rings(const std::vector<Ring>& rings, const WeightsAt& weights, int segments);
+
     struct Part {
         std::vector<Vec3> positions;
         std::vector<Weights> weights;

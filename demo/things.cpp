@@ -125,14 +125,6 @@ std::vector<Character> make_things() {
                                   {{0, 0.09f, -0.005f}, {.112f, 0, 0}, {0, 0, .13f}},
                                   {{0, 0.14f, 0}, {.075f, 0, 0}, {0, 0, .085f}}})
                          .finish());
-    // Stands off from the chest by its thickness; the grip lies on its back.
-    things.push_back(Thing("chest-pad", {{"grip", {0, 0, 0}, Vec3::UnitX(), k_up}})
-                         .shaped("canvas", {0.55f, 0.50f, 0.40f},
-                                 {{{0, -0.13f, 0.005f}, {.115f, 0, 0}, {0, 0, .022f}, 3.0f},
-                                  {{0, -0.10f, 0.012f}, {.135f, 0, 0}, {0, 0, .03f}, 3.0f},
-                                  {{0, 0.08f, 0.012f}, {.14f, 0, 0}, {0, 0, .03f}, 3.0f},
-                                  {{0, 0.12f, 0.005f}, {.10f, 0, 0}, {0, 0, .022f}, 3.0f}})
-                         .finish());
     things.push_back(Thing("mooring-post", {})
                          .turned("iron", k_iron, {0, 0, 0}, k_up,
                                  {{0, .20f},

@@ -16,7 +16,8 @@ CLI::App* add_command(CLI::App& app, const char* name, const char* what, const c
 /// `socket` and its commands. The arguments must live until the command has run.
 void add_socket_commands(CLI::App& app, SocketArguments& arguments, std::function<int()>& chosen);
 
-/// `equip`, likewise.
+/// `equip` and `sweep`, likewise.
 void add_equip_command(CLI::App& app, EquipArguments& arguments, std::function<int()>& chosen);
+void add_sweep_command(CLI::App& app, SweepArguments& arguments, std::function<int()>& chosen);
 
 }  // namespace dendraxis::tool

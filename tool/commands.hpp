@@ -155,10 +155,26 @@ struct SocketArguments {
     bool json = false;
 };
 
+struct SweepArguments {
+    fs::path character;
+    fs::path sheet;
+    std::string clip;
+    std::string volume;
+    std::string window_words;
+    std::vector<std::string> groups;
+    fs::path against;
+    std::string against_clip;
+    std::string at_words;
+    fs::path out;
+    bool json = false;
+};
+
 struct EquipArguments {
     fs::path character;
     fs::path sheet;
     std::vector<std::string> put_words;
+    std::vector<std::string> fit_words;
+    std::vector<std::string> switch_words;
     std::vector<std::string> take;
     bool take_all = false;
     fs::path out;
@@ -208,6 +224,7 @@ int run_socket_remove(const SocketArguments& arguments);
 int run_socket_mirror(const SocketArguments& arguments);
 int run_socket_copy(const SocketArguments& arguments);
 int run_equip(const EquipArguments& arguments);
+int run_sweep(const SweepArguments& arguments);
 int run_demo(const DemoArguments& arguments);
 
 // ------------------------------------------------------------------ shared by the commands (print.cpp)

@@ -1,7 +1,8 @@
-#include "commands.hpp"
+#include "equip_words.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/equip/second_hand.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/props.hpp>
 #include <dendraxis/io/socket_sheet.hpp>
@@ -9,70 +10,42 @@
 
 #include <fmt/core.h>
 
-#include <charconv>
+#include <algorithm>
 #include <map>
 
 namespace dendraxis::tool {
 namespace {
 
-struct Put {
-    fs::path file;
-    std::string socket;
-    PropFit fit;
-};
-
-Put read_put(const std::string& words) {
-    const std::size_t at = words.rfind('@');
-    if (at == std::string::npos || at == 0 || at + 1 == words.size())
-        throw UsageError("--put " + words + ": give a file and a socket, as in lantern.glb@hand.left");
-    Put put{words.substr(0, at), {}, {}};
-    std::string rest = words.substr(at + 1);
-    std::vector<std::string> parts;
-    for (std::size_t comma = 0; comma != std::string::npos;) {
-        comma = rest.find(',');
-        parts.push_back(rest.substr(0, comma));
-        if (comma != std::string::npos) rest = rest.substr(comma + 1);
-    }
-    put.socket = parts.front();
-    for (std::size_t i = 1; i < parts.size(); ++i) {
-        const std::string& part = parts[i];
-        if (part == "mirrored") {
-            put.fit.mirrored = true;
-        } else if (part.starts_with("grip=")) {
-            put.fit.grip = part.substr(5);
-        } else if (part.starts_with("scale=")) {
-            const char* end = part.data() + part.size();
-            const auto [next, problem] = std::from_chars(part.data() + 6, end, put.fit.scale);
-            if (problem != std::errc() || next != end || !(put.fit.scale > 0.0f))
-                throw UsageError("--put " + words + ": the scale must be a number above 0");
-        } else {
-            throw UsageError("--put " + words + ": '" + part + "' is none of scale=N, grip=NAME, mirrored");
-        }
-    }
-    return put;
-}
-
-std::size_t socket_index(std::span<const Socket> sockets, const std::string& name) {
+std::size_t socket_index(std::span<const Socket> sockets, const std::string& name, const char* option) {
     std::vector<std::string> names;
     for (std::size_t i = 0; i < sockets.size(); ++i) {
         if (sockets[i].name == name) return i;
         names.push_back(sockets[i].name);
     }
     const std::string nearest = nearest_name(name, names);
-    throw UsageError("--put: there is no socket '" + name + "'; " +
+    throw UsageError(std::string(option) + ": there is no socket '" + name + "'; " +
                      (nearest.empty() ? "see `dendraxis socket list`" : "did you mean '" + nearest + "'?"));
 }
 
-int tell(const EquipArguments& arguments, const std::vector<io::MountedProp>& mounted,
-         const Findings& findings) {
+int tell(const EquipArguments& arguments, const io::EquipReport& report) {
     if (arguments.json) {
-        fmt::print("{}", io::mounted_json(mounted, findings));
+        fmt::print("{}", io::equip_json(report));
         return k_done;
     }
-    fmt::print("{}: {} prop{}\n", bold(arguments.character.stem().string()), mounted.size(),
-               mounted.size() == 1 ? "" : "s");
-    for (const io::MountedProp& one : mounted) fmt::print("  {:<18} {}\n", one.prop, one.socket);
-    print_findings(findings);
+    fmt::print("{}: {} prop{}\n", bold(arguments.character.stem().string()), report.mounted.size(),
+               report.mounted.size() == 1 ? "" : "s");
+    for (const io::MountedProp& one : report.mounted) fmt::print("  {:<18} {}\n", one.prop, one.socket);
+    if (!report.pieces.empty())
+        fmt::print("\n  {}\n", bold(fmt::format("{:<16} {:<16} {:<20} {:>8} {:>14} {:>12}", "piece", "part",
+                                                "welded to", "covers", "through, rest", "all clips")));
+    for (const io::EquipReport::Piece& one : report.pieces)
+        fmt::print("  {:<16} {:<16} {:<20} {:>8} {:>12.1f} % {:>10.1f} %\n", one.piece, one.part, one.bone,
+                   one.covered, 100.0f * one.through_at_rest, 100.0f * one.through_in_clips);
+    for (const io::EquipReport::Change& one : report.changes)
+        fmt::print("  {}: in {}, frame {:g}, to {}: {}\n", one.prop, one.clip, one.frame, one.socket,
+                   one.over > 0.0f ? fmt::format("glides there in {:g} frames", one.over)
+                                   : fmt::format("jumps {:.2f} m", one.jump));
+    print_findings(report.findings);
     if (!arguments.out.empty()) fmt::print("\nwrote {}\n", arguments.out.string());
     return k_done;
 }
@@ -82,43 +55,197 @@ int take_off(const EquipArguments& arguments) {
     check_not_input(arguments.out, {arguments.character});
     const io::OutputFile file{arguments.out, io::glb_without_props(arguments.character, arguments.take)};
     io::write_files({&file, 1});
-    return tell(arguments, io::mounted_props(arguments.out), {});
+    return tell(arguments, {io::mounted_props(arguments.out), {}, {}, {}});
 }
+
+// Everything that is put on, from words to mounts.
+class Outfit {
+ public:
+    Outfit(const EquipArguments& arguments, const io::Rig& rig)
+        : arguments_(arguments),
+          rig_(rig),
+          sockets_(io::sockets_of(sheet_or_character(), rig, report.findings)) {
+        for (const std::string& words : arguments.fit_words) fit(read_fit(words));
+        // Sockets of pieces stand behind the sheet's own.
+        binding_.emplace(sockets_, rig.chart);
+        for (const std::string& words : arguments.put_words) put(read_put(words));
+        for (const std::string& words : arguments.switch_words) change(read_switch(words));
+        tell_changes();
+        for (Finding& finding : io::check_mounts(rig.character, rig.chart, *binding_, mounts_, carried_))
+            report.findings.push_back(std::move(finding));
+    }
+
+    std::vector<std::uint8_t> glb() const {
+        return io::glb_with_props(rig_.character, *binding_, mounts_, carried_, clips_);
+    }
+
+    io::EquipReport report;
+    std::vector<fs::path> inputs;
+
+ private:
+    const fs::path& sheet_or_character() const {
+        return arguments_.sheet.empty() ? arguments_.character : arguments_.sheet;
+    }
+
+    void put(const Put& put) {
+        if (!props_.contains(put.file.string())) props_[put.file.string()] = io::load_prop(put.file);
+        const Prop& prop = props_[put.file.string()];
+        inputs.push_back(put.file);
+        std::vector<std::size_t> places;
+        for (const std::string& socket : put.sockets)
+            places.push_back(socket_index(sockets_, socket, "--put"));
+        if (places.size() > 1) {
+            carried_.push_back({&prop, places, put.fit, {}});
+            return;
+        }
+        mounts_.push_back({&prop, places.front(), put.fit});
+        if (!put.second.empty())
+            second_hand(prop, mounts_.back(), socket_index(sockets_, put.second, "--put"));
+    }
+
+    void second_hand(const Prop& prop, const io::PropMount& mount, std::size_t second) {
+        const TwoHanded held{mount.socket, placement_of(prop, mount.fit), second, prop.grip("grip.second")};
+        if (clips_.empty()) clips_ = rig_.character.clips;
+        for (Clip& clip : clips_) {
+            TwoHandedClip done = bring_second_hand(rig_.chart, *binding_, held, clip);
+            for (Finding& finding : check_second_hand(done, prop, sockets_[second]))
+                report.findings.push_back(std::move(finding));
+            clip = std::move(done.clip);
+        }
+    }
+
+    void fit(const Fit& wanted) {
+        inputs.push_back(wanted.file);
+        if (!wanted.part.empty()) {
+            fit_one(wanted.file, wanted.node, wanted.part, wanted.options);
+            return;
+        }
+        const std::vector<std::string> parts = parts_of_body(rig_.chart);
+        std::size_t count = 0;
+        for (const std::string& name : io::names_in_prop(wanted.file)) {
+            if (std::find(parts.begin(), parts.end(), name) == parts.end()) continue;
+            if (!wanted.node.empty() && name != wanted.node) continue;
+            fit_one(wanted.file, name, name, wanted.options);
+            ++count;
+        }
+        if (count == 0)
+            throw UsageError("--fit " + wanted.file.string() +
+                             ": no node is named like a part of this body; say which: @PART");
+    }
+
+    void fit_one(const fs::path& file, const std::string& node, const std::string& part,
+                 const PieceOptions& options) {
+        Prop& piece = props_[file.string() + "#" + node + "@" + part] = io::load_piece(file, node);
+        // Two of one name could not be told apart when they are taken off.
+        if (!node.empty()) piece.name = part;
+        const FittedPiece fitted = fit_piece(piece, part, rig_.character, rig_.chart, options);
+        mounts_.push_back({&piece, sockets_.size(), fitted.fit});
+        sockets_.push_back(fitted.socket);
+        const BodyMotion motion = in_clips(piece, fitted);
+        report.pieces.push_back({piece.name, part, rig_.chart.skeleton.bone(fitted.socket.bone).label,
+                                 fitted.covered.size(), fitted.through_at_rest, motion.share});
+        for (Finding& finding : check_piece(piece, fitted, motion.clips))
+            report.findings.push_back(std::move(finding));
+    }
+
+    struct BodyMotion {
+        float share = 0.0f;
+        std::vector<PokeThrough> clips;
+    };
+
+    BodyMotion in_clips(const Prop& piece, const FittedPiece& fitted) const {
+        BodyMotion motion;
+        float frames = 0.0f;
+        for (const Clip& clip : rig_.character.clips) {
+            motion.clips.push_back(poke_through(piece, fitted, rig_.character, rig_.chart, clip));
+            motion.share += motion.clips.back().share * static_cast<float>(clip.frame_count());
+            frames += static_cast<float>(clip.frame_count());
+        }
+        motion.share /= std::max(1.0f, frames);
+        return motion;
+    }
+
+    void change(const Switch& wanted) {
+        std::vector<std::string> names;
+        for (io::CarriedProp& one : carried_) {
+            names.push_back(one.prop->name);
+            if (one.prop->name != wanted.prop) continue;
+            const std::size_t socket = socket_index(sockets_, wanted.socket, "--switch");
+            const auto place = std::find(one.sockets.begin(), one.sockets.end(), socket);
+            if (place == one.sockets.end())
+                throw UsageError("--switch: '" + wanted.prop + "' has no place '" + wanted.socket +
+                                 "'; name it: --put FILE@SOCKET+" + wanted.socket);
+            CarrySwitch switched = wanted.change;
+            switched.place = static_cast<std::size_t>(place - one.sockets.begin());
+            const Clip& clip = rig_.character.clip(wanted.clip);
+            if (switched.frame + switched.over > static_cast<float>(clip.frame_count()) - 1.0f)
+                throw UsageError(
+                    fmt::format("--switch: '{}' ends at frame {}", clip.name, clip.frame_count() - 1));
+            one.switches[wanted.clip].push_back(switched);
+            return;
+        }
+        const std::string nearest = nearest_name(wanted.prop, names);
+        throw UsageError(
+            "--switch: nothing named '" + wanted.prop + "' has several places; " +
+            (nearest.empty() ? "give them: --put FILE@SOCKET+SOCKET" : "did you mean '" + nearest + "'?"));
+    }
+
+    void tell_changes() {
+        for (io::CarriedProp& one : carried_) {
+            std::vector<CarryPlace> places;
+            for (const std::size_t socket : one.sockets)
+                places.push_back({socket, placement_of(*one.prop, one.fit)});
+            for (auto& [clip, switches] : one.switches) {
+                std::stable_sort(
+                    switches.begin(), switches.end(),
+                    [](const CarrySwitch& a, const CarrySwitch& b) { return a.frame < b.frame; });
+                const CarryPlan plan(places, switches);
+                for (std::size_t i = 0; i < switches.size(); ++i)
+                    report.changes.push_back(
+                        {one.prop->name, clip, switches[i].frame,
+                         sockets_[one.sockets[switches[i].place]].name, switches[i].over,
+                         jump_of(plan, i, *binding_, rig_.character.skeleton, rig_.character.clip(clip))});
+            }
+        }
+    }
+
+    const EquipArguments& arguments_;
+    const io::Rig& rig_;
+    std::vector<Socket> sockets_;
+    std::optional<SocketBinding> binding_;
+    std::map<std::string, Prop> props_;
+    std::vector<io::PropMount> mounts_;
+    std::vector<io::CarriedProp> carried_;
+    std::vector<Clip> clips_;  // changed for second hands
+};
 
 }  // namespace
 
 int run_equip(const EquipArguments& arguments) {
     const bool takes = arguments.take_all || !arguments.take.empty();
-    if (takes && !arguments.put_words.empty())
-        throw UsageError("--put and --take: one after the other, please");
+    const bool puts = !arguments.put_words.empty() || !arguments.fit_words.empty();
+    if (takes && puts) throw UsageError("--put and --take: one after the other, please");
+    if (!arguments.switch_words.empty() && arguments.put_words.empty())
+        throw UsageError("--switch: say what is carried with --put FILE@SOCKET+SOCKET");
     if (takes) return take_off(arguments);
-    if (arguments.put_words.empty()) {
-        if (!arguments.out.empty()) throw UsageError("nothing to mount: give --put FILE@SOCKET");
-        return tell(arguments, io::mounted_props(io::load_rig(arguments.character).character.file), {});
+    if (!puts) {
+        if (!arguments.out.empty())
+            throw UsageError("nothing to mount: give --put FILE@SOCKET or --fit FILE@PART");
+        return tell(arguments,
+                    {io::mounted_props(io::load_rig(arguments.character).character.file), {}, {}, {}});
     }
     if (arguments.out.empty()) throw UsageError("--put: say where to write with -o OUT.glb");
 
     const io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
                                                 : io::rechart(arguments.sheet, arguments.character);
-    Findings findings;
-    const SocketBinding sockets(
-        io::sockets_of(arguments.sheet.empty() ? arguments.character : arguments.sheet, rig, findings),
-        rig.chart);
-    std::map<std::string, Prop> props;
-    std::vector<io::PropMount> mounts;
-    std::vector<fs::path> inputs{rig.character.file, arguments.sheet};
-    for (const std::string& words : arguments.put_words) {
-        const Put put = read_put(words);
-        if (!props.contains(put.file.string())) props[put.file.string()] = io::load_prop(put.file);
-        mounts.push_back({&props[put.file.string()], socket_index(sockets.sockets(), put.socket), put.fit});
-        inputs.push_back(put.file);
-    }
-    check_not_input(arguments.out, inputs);
-    for (Finding& finding : io::check_mounts(rig.character, rig.chart, sockets, mounts))
-        findings.push_back(std::move(finding));
-    const io::OutputFile file{arguments.out, io::glb_with_props(rig.character, sockets, mounts)};
+    Outfit outfit(arguments, rig);
+    outfit.inputs.push_back(rig.character.file);
+    outfit.inputs.push_back(arguments.sheet);
+    check_not_input(arguments.out, outfit.inputs);
+    const io::OutputFile file{arguments.out, outfit.glb()};
     io::write_files({&file, 1});
-    return tell(arguments, io::mounted_props(arguments.out), findings);
+    outfit.report.mounted = io::mounted_props(arguments.out);
+    return tell(arguments, outfit.report);
 }
 
 }  // namespace dendraxis::tool

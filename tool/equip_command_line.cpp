@@ -70,7 +70,8 @@ void add_socket_commands(CLI::App& app, SocketArguments& arguments, std::functio
 
 void add_equip_command(CLI::App& app, EquipArguments& arguments, std::function<int()>& chosen) {
     CLI::App* c = add_command(
-        app, "equip", "Mount props at sockets, as plain nodes that any viewer shows; take them off",
+        app, "equip",
+        "Mount props at sockets and fit clothing, as plain nodes that any viewer shows; take them off",
         "equip hero.glb --put lamp.glb@hand.left --put cap.glb@head,scale=1.1 -o hero-equipped.glb",
         arguments.json, chosen, [&] { return run_equip(arguments); });
     c->add_option("CHARACTER", arguments.character, "the character's file, or its sheet")
@@ -78,13 +79,56 @@ void add_equip_command(CLI::App& app, EquipArguments& arguments, std::function<i
         ->required();
     c->add_option("--sheet", arguments.sheet, "the sheet whose sockets count; suggested ones without a sheet")
         ->option_text("FILE");
-    c->add_option(
-         "--put", arguments.put_words,
-         "a prop (any glTF) and the socket that takes it; behind commas: scale=N, grip=NAME, mirrored")
+    c->add_option("--put", arguments.put_words,
+                  "a prop (any glTF) and the socket that takes it; several places of one thing: "
+                  "SOCKET+SOCKET; behind commas: scale=N, grip=NAME, second=SOCKET (the other hand comes to "
+                  "its grip.second), mirrored")
         ->option_text("FILE@SOCKET[,...] ...");
+    c->add_option("--switch", arguments.switch_words,
+                  "where a thing with several places goes at a frame of a clip; at once, or gliding there: "
+                  ",over=FRAMES")
+        ->option_text("CLIP:FRAME=NAME@SOCKET ...");
+    c->add_option(
+         "--fit", arguments.fit_words,
+         "a piece of clothing and the part of the body that it covers; #NODE: one node of the file; "
+         "without @PART all nodes that are named like parts; behind commas: scale=N, at=SHARE of the "
+         "part's length, mirrored")
+        ->option_text("FILE[#NODE][@PART][,...] ...");
     c->add_option("--take", arguments.take, "props to take off again, by name")->option_text("NAME ...");
     c->add_flag("--take-all", arguments.take_all, "take all props off");
     c->add_option("-o,--out", arguments.out, "the file to write (.glb); without it what is mounted is told")
+        ->option_text("FILE");
+}
+
+void add_sweep_command(CLI::App& app, SweepArguments& arguments, std::function<int()>& chosen) {
+    CLI::App* c = add_command(
+        app, "sweep", "Tell what a prop's volume touches in a window of a clip, at any speed",
+        "sweep hero-equipped.glb --clip chop --volume axe.blade --window 20..40 --against log.glb",
+        arguments.json, chosen, [&] { return run_sweep(arguments); });
+    c->add_option("CHARACTER", arguments.character,
+                  "the character's file with its props mounted, or its sheet")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("--sheet", arguments.sheet, "the sheet whose windows count")->option_text("FILE");
+    c->add_option("--clip", arguments.clip, "the clip; without it all clips of the sheet's windows")
+        ->option_text("NAME");
+    c->add_option("--volume", arguments.volume, "the prop's name and the volume's: mallet.head")
+        ->option_text("NAME");
+    c->add_option("--window", arguments.window_words,
+                  "when it is live: frames, 20..40, or seconds, 0.6s..1.3s; without it the sheet's windows")
+        ->option_text("A..B");
+    c->add_option("--group", arguments.groups,
+                  "only what belongs to these: trunk, head, arm, leg, tail; mesh")
+        ->option_text("NAME ...");
+    c->add_option("--against", arguments.against,
+                  "what may be touched: a character (the bodies of its ragdoll), or any mesh")
+        ->option_text("FILE");
+    c->add_option("--against-clip", arguments.against_clip, "the clip that the other one plays meanwhile")
+        ->option_text("NAME");
+    c->add_option("--at", arguments.at_words,
+                  "where the other one's origin is: metres to the character's left, up and forward")
+        ->option_text("X,Y,Z");
+    c->add_option("-o,--out", arguments.out, "keep the window in this sheet (.rig.json)")
         ->option_text("FILE");
 }
 

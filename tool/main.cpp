@@ -258,6 +258,8 @@ int parse_and_run(int count, char** words) {
     add_socket_commands(app, socket, chosen);
     EquipArguments equip;
     add_equip_command(app, equip, chosen);
+    SweepArguments sweep;
+    add_sweep_command(app, sweep, chosen);
 
     DemoArguments demo;
     c = add_command(app, "demo", "Run the whole example on the demo characters and tell what to open",

@@ -190,7 +190,8 @@ void draw_surface(const SkinnedMesh& mesh, float sunk, const Stage& stage, const
 void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer) {
     const float sunk = panel.terrain == nullptr ? k_sunk : -1e30f;
     for (const SkinnedMesh& mesh : panel.character->meshes) draw_surface(mesh, sunk, stage, camera, layer);
-    for (const SkinnedMesh& mesh : panel.character->props) draw_surface(mesh, sunk, stage, camera, layer);
+    for (const SkinnedMesh& mesh : panel.props.empty() ? panel.character->props : panel.props)
+        draw_surface(mesh, sunk, stage, camera, layer);
 }
 
 void draw_bones(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer) {

@@ -39,7 +39,8 @@ Transform placement_of(const Prop& prop, const PropFit& fit) {
                     "give a scale above 0");
     const PropGrip grip = prop.grip(fit.grip);
     const Quat back = grip.turn.conjugate();
-    return {back, -fit.scale * (back * grip.at), Vec3::Constant(fit.scale)};
+    const Vec3 scale = fit.scale * fit.stretch;
+    return {back, -(back * scale.cwiseProduct(grip.at)), scale};
 }
 
 Affine mirror_of(const Prop& prop, const PropFit& fit) {

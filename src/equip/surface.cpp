@@ -15,15 +15,12 @@ int leading_bone(const SkinnedMesh& mesh, std::size_t vertex) {
     return mesh.bones[mesh.joints[vertex][most]];
 }
 
-}  // namespace
-
-Surface surface_of(const Character& character, std::span<const Transform> pose) {
-    std::vector<Affine> matrices(character.skeleton.size());
-    const std::vector<Transform> rest = rest_pose(character.skeleton);
-    to_model_matrices(character.skeleton, pose.empty() ? std::span<const Transform>(rest) : pose, matrices);
-    Surface surface;
+// Adds meshes in a pose.
+void add(Surface& surface, std::span<const SkinnedMesh> meshes, std::span<const Affine> matrices,
+         bool are_props) {
     std::vector<Vec3> places;
-    for (const SkinnedMesh& mesh : character.meshes) {
+    for (std::size_t m = 0; m < meshes.size(); ++m) {
+        const SkinnedMesh& mesh = meshes[m];
         const auto first = static_cast<std::uint32_t>(surface.places.size());
         places.resize(mesh.positions.size());
         deform(mesh, matrices, places);
@@ -31,7 +28,31 @@ Surface surface_of(const Character& character, std::span<const Transform> pose) 
         for (std::size_t v = 0; v < places.size(); ++v) surface.bones.push_back(leading_bone(mesh, v));
         for (const auto& corners : mesh.triangles)
             surface.triangles.push_back({first + corners[0], first + corners[1], first + corners[2]});
+        if (are_props) surface.props.resize(surface.triangles.size(), static_cast<int>(m));
     }
+}
+
+std::vector<Affine> matrices_of(const Character& character, std::span<const Transform> pose) {
+    std::vector<Affine> matrices(character.skeleton.size());
+    const std::vector<Transform> rest = rest_pose(character.skeleton);
+    to_model_matrices(character.skeleton, pose.empty() ? std::span<const Transform>(rest) : pose, matrices);
+    return matrices;
+}
+
+}  // namespace
+
+Surface surface_of(const Character& character, std::span<const Transform> pose) {
+    Surface surface;
+    add(surface, character.meshes, matrices_of(character, pose), false);
+    return surface;
+}
+
+Surface surface_with_props(const Character& character, std::span<const Transform> pose) {
+    const std::vector<Affine> matrices = matrices_of(character, pose);
+    Surface surface;
+    add(surface, character.meshes, matrices, false);
+    surface.props.assign(surface.triangles.size(), -1);
+    add(surface, character.props, matrices, true);
     return surface;
 }
 
@@ -54,8 +75,8 @@ std::optional<RayHit> first_hit(const Surface& surface, const Ray& ray) noexcept
         const float distance = ac.dot(square) / area;
         if (distance < 0.0f || (hit && distance >= hit->distance)) continue;
         const std::size_t corner = b > c && b > 1.0f - b - c ? 1 : c > 1.0f - b - c ? 2 : 0;
-        hit = RayHit{distance, ray.from + distance * way, ab.cross(ac).normalized(), t,
-                     surface.bones[corners[corner]]};
+        hit = RayHit{distance, ray.from + distance * way,      ab.cross(ac).normalized(),
+                     t,        surface.bones[corners[corner]], surface.props.empty() ? -1 : surface.props[t]};
     }
     return hit;
 }

@@ -149,19 +149,8 @@ double angle_of(const Motion& motion) {
     return static_cast<double>(angle_between(motion.from.rotation, motion.to.rotation));
 }
 
-}  // namespace
-
-Transform Motion::at(float share) const noexcept {
-    Transform frame;
-    frame.translation = from.translation + share * (to.translation - from.translation);
-    frame.rotation = from.rotation.slerp(share, to.rotation);
-    return frame;
-}
-
-bool first_touch(const Shape& a, const Motion& a_moves, const Shape& b, const Motion& b_moves,
+bool cores_touch(const Core& core_a, const Motion& a_moves, const Core& core_b, const Motion& b_moves,
                  Touch& touch) noexcept {
-    const Core core_a = core_of(a);
-    const Core core_b = core_of(b);
     const Vec3d way = ((a_moves.to.translation - a_moves.from.translation) -
                        (b_moves.to.translation - b_moves.from.translation))
                           .cast<double>();
@@ -191,6 +180,73 @@ bool first_touch(const Shape& a, const Motion& a_moves, const Shape& b, const Mo
     return false;
 }
 
+// Sorts out the triangles that a shape cannot come near in a step: those outside the box around its way, told
+// in the mesh's frame. Where the mesh turns, that way is no straight line and all are kept.
+class NearTriangles {
+ public:
+    NearTriangles(const Core& core, const Motion& moves, const Motion& mesh_moves)
+        : all_(angle_of(mesh_moves) > 1e-6) {
+        const Vec3d from = in_mesh(mesh_moves.from, moves.from);
+        const Vec3d to = in_mesh(mesh_moves.to, moves.to);
+        const Vec3d reach = Vec3d::Constant(core.reach + core.radius + 10.0 * k_touching);
+        low_ = from.cwiseMin(to) - reach;
+        high_ = from.cwiseMax(to) + reach;
+    }
+
+    bool may_meet(const Core& triangle) const {
+        if (all_) return true;
+        Vec3d low = triangle.corners[0];
+        Vec3d high = low;
+        for (std::size_t c = 1; c < triangle.count; ++c) {
+            low = low.cwiseMin(triangle.corners[c]);
+            high = high.cwiseMax(triangle.corners[c]);
+        }
+        return (low.array() <= high_.array()).all() && (high.array() >= low_.array()).all();
+    }
+
+ private:
+    static Vec3d in_mesh(const Transform& mesh, const Transform& shape) {
+        return (mesh.rotation.conjugate() * (shape.translation - mesh.translation)).cast<double>();
+    }
+
+    bool all_;
+    Vec3d low_;
+    Vec3d high_;
+};
+
+}  // namespace
+
+Transform Motion::at(float share) const noexcept {
+    Transform frame;
+    frame.translation = from.translation + share * (to.translation - from.translation);
+    frame.rotation = from.rotation.slerp(share, to.rotation);
+    return frame;
+}
+
+bool first_touch(const Shape& a, const Motion& a_moves, const Shape& b, const Motion& b_moves,
+                 Touch& touch) noexcept {
+    return cores_touch(core_of(a), a_moves, core_of(b), b_moves, touch);
+}
+
+bool first_touch(const Shape& a, const Motion& a_moves, const Surface& mesh, const Motion& mesh_moves,
+                 Touch& touch, std::size_t& triangle) noexcept {
+    const Core core = core_of(a);
+    const NearTriangles near(core, a_moves, mesh_moves);
+    bool found = false;
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+        const auto& corners = mesh.triangles[t];
+        Core three;
+        for (const std::uint32_t corner : corners) three.add(mesh.places[corner].cast<double>());
+        Touch one;
+        if (!near.may_meet(three) || !cores_touch(core, a_moves, three, mesh_moves, one)) continue;
+        if (found && one.share >= touch.share) continue;
+        found = true;
+        touch = one;
+        triangle = t;
+    }
+    return found;
+}
+
 LiveWindow::LiveWindow(float first, float last, std::vector<std::string> groups)
     : first_(first), last_(last), groups_(std::move(groups)) {
     if (!(first <= last) || !std::isfinite(first) || !std::isfinite(last))
@@ -214,10 +270,18 @@ void LiveWindow::step(float frame, float fps, const SweepVolume& volume, const M
             continue;
         if (std::any_of(touches_.begin(), touches_.end(), is_it)) continue;
         Touch touch;
-        if (!first_touch(volume.shape, own, target.shape, within(target_moves[t]), touch)) continue;
+        int bone = target.bone;
+        if (target.surface != nullptr) {
+            std::size_t triangle = 0;
+            if (!first_touch(volume.shape, own, *target.surface, within(target_moves[t]), touch, triangle))
+                continue;
+            bone = target.surface->bones[target.surface->triangles[triangle][0]];
+        } else if (!first_touch(volume.shape, own, target.shape, within(target_moves[t]), touch)) {
+            continue;
+        }
         const float share = from + touch.share * (to - from);
         const float speed = to > from ? touch.speed * fps / (to - from) : 0.0f;
-        touches_.push_back({target.name, target.bone, frame + share, touch.point, touch.normal, speed});
+        touches_.push_back({target.name, bone, frame + share, touch.point, touch.normal, speed});
     }
     std::stable_sort(touches_.begin(), touches_.end(),
                      [](const WindowTouch& x, const WindowTouch& y) { return x.frame < y.frame; });

@@ -6,6 +6,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace dendraxis::io {
 namespace {
 
@@ -26,15 +28,17 @@ float most_scale(const SocketBinding& sockets, std::size_t socket, const Charact
 }  // namespace
 
 Findings check_mounts(const Character& character, const Chart& chart, const SocketBinding& sockets,
-                      std::span<const PropMount> mounts) {
+                      std::span<const PropMount> mounts, std::span<const CarriedProp> carried) {
     Findings findings;
     std::vector<std::string> taken;
     for (const MountedProp& one : mounted_props(character.file)) taken.push_back(one.socket);
-    for (const PropMount& one : mounts) {
+    const auto check = [&](const PropMount& one) {
         const Socket& socket = sockets.sockets()[one.socket];
         const std::string where = one.prop->name + "@" + socket.name;
-        for (Finding& finding : check_prop(*one.prop, one.fit, socket, chart))
-            findings.push_back(std::move(finding));
+        if (!one.fit.grip.empty()) {  // a piece of clothing has its own checks
+            for (Finding& finding : check_prop(*one.prop, one.fit, socket, chart))
+                findings.push_back(std::move(finding));
+        }
         if (std::find(taken.begin(), taken.end(), socket.name) != taken.end())
             findings.push_back({Severity::warning, "socket.two-things", where,
                                 "another thing is in this socket already",
@@ -49,14 +53,35 @@ Findings check_mounts(const Character& character, const Chart& chart, const Sock
                              clip.name, 100.0f * most),
                  "mount it on a bone that is not scaled"});
         }
+    };
+    for (const PropMount& one : mounts) check(one);
+    for (const CarriedProp& one : carried) {
+        for (const std::size_t socket : one.sockets) check({one.prop, socket, one.fit});
     }
     return findings;
 }
 
-std::string mounted_json(std::span<const MountedProp> mounted, const Findings& findings) {
-    Json list = Json::array();
-    for (const MountedProp& one : mounted) list.push_back({{"prop", one.prop}, {"socket", one.socket}});
-    return text_of({{"props", list}, {"findings", json_of(findings)}});
+std::string equip_json(const EquipReport& report) {
+    Json props = Json::array();
+    for (const MountedProp& one : report.mounted)
+        props.push_back({{"prop", one.prop}, {"socket", one.socket}});
+    Json document{{"props", props}};
+    for (const EquipReport::Piece& one : report.pieces)
+        document["pieces"].push_back({{"piece", one.piece},
+                                      {"part", one.part},
+                                      {"bone", one.bone},
+                                      {"covered", one.covered},
+                                      {"through-at-rest", rounded(one.through_at_rest)},
+                                      {"through-in-clips", rounded(one.through_in_clips)}});
+    for (const EquipReport::Change& one : report.changes)
+        document["changes"].push_back({{"prop", one.prop},
+                                       {"clip", one.clip},
+                                       {"frame", rounded(one.frame)},
+                                       {"socket", one.socket},
+                                       {"over", rounded(one.over)},
+                                       {"jump", rounded(one.jump)}});
+    document["findings"] = json_of(report.findings);
+    return text_of(document);
 }
 
 }  // namespace dendraxis::io

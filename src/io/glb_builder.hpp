@@ -4,6 +4,9 @@
 #include "gltf_file.hpp"
 #include "json_document.hpp"
 
+#include <dendraxis/skeleton/clip.hpp>
+#include <dendraxis/skeleton/skeleton.hpp>
+
 #include <algorithm>
 #include <array>
 #include <cstdint>
@@ -56,6 +59,9 @@ int add_vectors(Glb& glb, const std::vector<Element>& elements, std::size_t widt
                                          elements.size() * width);
     return add_accessor(glb, numbers, width, k_float, bounds, target);
 }
+
+/// A clip as an animation; it takes the place of one of the same name.
+void add_clip(Glb& glb, const Skeleton& skeleton, std::span<const int> nodes, const Clip& clip);
 
 /// The GLB as a file.
 std::vector<std::uint8_t> to_bytes(Glb& glb);

@@ -125,14 +125,18 @@ float rate_of(const std::vector<double>& times) {
     return static_cast<float>(std::clamp(std::round(1.0 / gaps[gaps.size() / 2]), 30.0, 120.0));
 }
 
-Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Channel>& channels, float fps,
-          const std::string& where) {
+std::vector<double> times_of(const std::vector<Channel>& channels) {
     std::vector<double> times;
     for (const Channel& channel : channels)
         times.insert(times.end(), channel.times.begin(), channel.times.end());
     std::sort(times.begin(), times.end());
     times.erase(std::unique(times.begin(), times.end()), times.end());
     if (times.empty()) times.push_back(0.0);
+    return times;
+}
+
+Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Channel>& channels,
+          const std::vector<double>& times, float fps, const std::string& where) {
     Clip clip;
     clip.fps = fps > 0.0f ? fps : rate_of(times);
     clip.bone_count = skeleton.size();
@@ -155,6 +159,43 @@ Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Chan
     return clip;
 }
 
+Transform rest_of(const tinygltf::Node& node) {
+    Transform rest;
+    if (node.translation.size() == 3)
+        rest.translation = Eigen::Vector3d(node.translation.data()).cast<float>();
+    if (node.scale.size() == 3) rest.scale = Eigen::Vector3d(node.scale.data()).cast<float>();
+    if (node.rotation.size() == 4) rest.rotation = Quat(Eigen::Vector4d(node.rotation.data()).cast<float>());
+    return rest;
+}
+
+// Where the props are relative to their bones in a clip that moves or switches them; `whole` is its frames.
+void read_prop_motion(const GltfFile& file, const tinygltf::Animation& animation, const Clip& whole,
+                      double start, Character& character, const std::string& where) {
+    std::vector<Bone> slots;
+    std::vector<int> slot_of(file.model.nodes.size(), k_no_bone);
+    for (std::size_t p = 0; p < character.prop_nodes.size(); ++p) {
+        const auto node = static_cast<std::size_t>(character.prop_nodes[p]);
+        if (slot_of[node] == k_no_bone) slot_of[node] = static_cast<int>(p);
+        Bone slot;
+        slot.name = slot.label = std::to_string(p);
+        slot.rest = rest_of(file.model.nodes[node]);
+        slots.push_back(std::move(slot));
+    }
+    const std::vector<Channel> channels = read_channels(file, animation, slot_of, where);
+    if (channels.empty()) return;
+    const double end =
+        start + (static_cast<double>(whole.frame_count()) - 1.0) / static_cast<double>(whole.fps);
+    Clip motion = bake(file, Skeleton(slots), channels, {start, end}, whole.fps, where);
+    motion.name = whole.name;
+    for (std::size_t f = 0; f < motion.frame_count(); ++f) {
+        for (std::size_t p = 0; p < slots.size(); ++p) {
+            const auto node = static_cast<std::size_t>(character.prop_nodes[p]);
+            motion.frame(f)[p] = motion.frame(f)[static_cast<std::size_t>(slot_of[node])];
+        }
+    }
+    character.prop_motions.push_back(std::move(motion));
+}
+
 }  // namespace
 
 void read_clips(const GltfFile& file, float fps, Character& character) {
@@ -170,9 +211,12 @@ void read_clips(const GltfFile& file, float fps, Character& character) {
                  "the animation moves none of the character's bones; it was passed over", ""});
             continue;
         }
-        Clip clip = bake(file, character.skeleton, channels, fps, where);
+        const std::vector<double> times = times_of(channels);
+        Clip clip = bake(file, character.skeleton, channels, times, fps, where);
         clip.name = name;
         character.clips.push_back(std::move(clip));
+        if (!character.prop_nodes.empty())
+            read_prop_motion(file, animation, character.clips.back(), times.front(), character, where);
     }
 }
 

@@ -157,6 +157,7 @@ void read_meshes(const GltfFile& file, Character& character) {
                 continue;
             }
             read_influences(file, primitive, mesh, where);
+            if (is_a_prop(node)) character.prop_nodes.push_back(static_cast<int>(n));
             (is_a_prop(node) ? character.props : character.meshes).push_back(std::move(mesh));
         }
     }

@@ -67,44 +67,6 @@ Eigen::Vector4f in_range(const Quat& rotation) {
     return rotation.coeffs().cwiseMax(-1.0f).cwiseMin(1.0f);
 }
 
-void add_clip(Glb& glb, const Skeleton& skeleton, std::span<const int> nodes, const Clip& clip) {
-    const KeyReducer reducer(skeleton, clip);
-    std::vector<BoneKeys> keys(skeleton.size());
-    tbb::parallel_for(std::size_t{0}, keys.size(),
-                      [&](std::size_t bone) { keys[bone] = reducer.keys_of(bone); });
-    const auto still = [](const BoneKeys& bone) {
-        return bone.rotation.empty() && bone.translation.empty() && bone.scale.empty();
-    };
-    // An animation without channels is not valid, and the clip's length is carried by its keys: where nothing
-    // spans it, the first bone is held at its rest from the first frame to the last.
-    const int last = static_cast<int>(clip.frame_count()) - 1;
-    const bool spans = std::any_of(keys.begin(), keys.end(), [&](const BoneKeys& bone) {
-        return (!bone.rotation.empty() && bone.rotation.back() == last) ||
-               (!bone.translation.empty() && bone.translation.back() == last);
-    });
-    if (!spans || std::all_of(keys.begin(), keys.end(), still))
-        keys.front().rotation = last > 0 ? std::vector{0, last} : std::vector{0};
-
-    AnimationWriter writer(glb, clip);
-    for (std::size_t bone = 0; bone < keys.size(); ++bone) {
-        const int node = nodes[bone];
-        writer.add(bone, node, "rotation", keys[bone].rotation, 4,
-                   [](const Transform& t) { return in_range(t.rotation); });
-        writer.add(bone, node, "translation", keys[bone].translation, 3,
-                   [](const Transform& t) { return t.translation; });
-        writer.add(bone, node, "scale", keys[bone].scale, 3, [](const Transform& t) { return t.scale; });
-    }
-    Json& animations = glb.json["animations"];
-    Json written = writer.finish();
-    for (Json& animation : animations) {
-        if (animation.value("name", "") == clip.name) {
-            animation = std::move(written);
-            return;
-        }
-    }
-    animations.push_back(std::move(written));
-}
-
 Json vector_json(const auto& vector) {
     Json list = Json::array();
     for (int i = 0; i < vector.size(); ++i) list.push_back(vector[i]);
@@ -190,6 +152,44 @@ bool is_identity(const Transform& transform) {
 }
 
 }  // namespace
+
+void add_clip(Glb& glb, const Skeleton& skeleton, std::span<const int> nodes, const Clip& clip) {
+    const KeyReducer reducer(skeleton, clip);
+    std::vector<BoneKeys> keys(skeleton.size());
+    tbb::parallel_for(std::size_t{0}, keys.size(),
+                      [&](std::size_t bone) { keys[bone] = reducer.keys_of(bone); });
+    const auto still = [](const BoneKeys& bone) {
+        return bone.rotation.empty() && bone.translation.empty() && bone.scale.empty();
+    };
+    // An animation without channels is not valid, and the clip's length is carried by its keys: where nothing
+    // spans it, the first bone is held at its rest from the first frame to the last.
+    const int last = static_cast<int>(clip.frame_count()) - 1;
+    const bool spans = std::any_of(keys.begin(), keys.end(), [&](const BoneKeys& bone) {
+        return (!bone.rotation.empty() && bone.rotation.back() == last) ||
+               (!bone.translation.empty() && bone.translation.back() == last);
+    });
+    if (!spans || std::all_of(keys.begin(), keys.end(), still))
+        keys.front().rotation = last > 0 ? std::vector{0, last} : std::vector{0};
+
+    AnimationWriter writer(glb, clip);
+    for (std::size_t bone = 0; bone < keys.size(); ++bone) {
+        const int node = nodes[bone];
+        writer.add(bone, node, "rotation", keys[bone].rotation, 4,
+                   [](const Transform& t) { return in_range(t.rotation); });
+        writer.add(bone, node, "translation", keys[bone].translation, 3,
+                   [](const Transform& t) { return t.translation; });
+        writer.add(bone, node, "scale", keys[bone].scale, 3, [](const Transform& t) { return t.scale; });
+    }
+    Json& animations = glb.json["animations"];
+    Json written = writer.finish();
+    for (Json& animation : animations) {
+        if (animation.value("name", "") == clip.name) {
+            animation = std::move(written);
+            return;
+        }
+    }
+    animations.push_back(std::move(written));
+}
 
 std::vector<std::uint8_t> glb_with_clips(const Character& character, std::span<const Clip> clips,
                                          const std::string& stamp) {

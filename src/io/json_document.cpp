@@ -21,7 +21,7 @@ namespace dendraxis::io {
 namespace {
 
 const char* schema_text(Schema schema) {
-    return schema == Schema::rig ? k_rig_schema : k_pairing_schema;
+    return schema == Schema::rig ? k_rig_schema : schema == Schema::prop ? k_prop_schema : k_pairing_schema;
 }
 
 // Walks a valid JSON text down a pointer, counting nothing but where it is.
@@ -177,7 +177,9 @@ JsonDocument open_document(const std::filesystem::path& path, Schema schema) {
     // JSON readers keep one of the two; which one was meant only its writer knows.
     if (!twice.empty())
         document.fail("the key '" + twice + "' stands twice in one object", "", "leave one of them");
-    const std::string format = schema == Schema::rig ? "dendraxis-rig" : "dendraxis-pairing";
+    const std::string format = schema == Schema::rig    ? "dendraxis-rig"
+                               : schema == Schema::prop ? "dendraxis-prop"
+                                                        : "dendraxis-pairing";
     if (!document.json.is_object() || document.json.value("format", Json()) != format) {
         document.fail(fmt::format("'format' is not '{}'", format),
                       document.json.is_object() && document.json.contains("format") ? "/format" : "",

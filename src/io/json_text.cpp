@@ -1,6 +1,7 @@
 #include "json_text.hpp"
 
 #include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/base/rotation.hpp>
 
 #include <algorithm>
 #include <cmath>
@@ -68,6 +69,11 @@ int bone_named(const JsonDocument& document, const Skeleton& skeleton, const Jso
 
 Vec3 vector_of(const Json& value) {
     return {value[0].get<float>(), value[1].get<float>(), value[2].get<float>()};
+}
+
+Quat turn_of(const Json& value) {
+    const Vec3 turn = vector_of(value) / k_degrees;
+    return Quat(Eigen::AngleAxisf(turn.norm(), turn.stableNormalized()));
 }
 
 }  // namespace dendraxis::io

@@ -26,4 +26,7 @@ int bone_named(const JsonDocument& document, const Skeleton& skeleton, const Jso
 /// Three numbers of a checked document.
 Vec3 vector_of(const Json& value);
 
+/// A turn of a checked document: a rotation vector in degrees.
+Quat turn_of(const Json& value);
+
 }  // namespace dendraxis::io

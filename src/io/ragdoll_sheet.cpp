@@ -136,10 +136,7 @@ class PlanReader {
             body.shape.half = {radius, std::max(radius, body.shape.half.y()), radius};
         }
         if (entry.contains("at")) body.at = vector_of(entry["at"]);
-        if (entry.contains("turn")) {
-            const Vec3 turn = vector_of(entry["turn"]) / k_degrees;
-            body.turn = Quat(Eigen::AngleAxisf(turn.norm(), turn.stableNormalized()));
-        }
+        if (entry.contains("turn")) body.turn = turn_of(entry["turn"]);
     }
 
     int body_named(const Json& value, const std::string& pointer) const {

@@ -56,10 +56,7 @@ std::optional<std::vector<Socket>> read_sockets(const std::filesystem::path& she
         }
         socket.kind = socket_kind(entry["kind"].get<std::string>()).value_or(SocketKind::grip);
         if (entry.contains("at")) socket.at = vector_of(entry["at"]);
-        if (entry.contains("turn")) {
-            const Vec3 turn = vector_of(entry["turn"]) / k_degrees;
-            socket.turn = Quat(Eigen::AngleAxisf(turn.norm(), turn.stableNormalized()));
-        }
+        if (entry.contains("turn")) socket.turn = turn_of(entry["turn"]);
         sockets.push_back(std::move(socket));
     }
     return sockets;

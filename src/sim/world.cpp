@@ -131,6 +131,7 @@ float World::step(float seconds) {
     const int steps = static_cast<int>(inner_->left_over / h + 1e-3f);
     for (int i = 0; i < steps; ++i) inner_->step_once(static_cast<float>(i + 1) / static_cast<float>(steps));
     inner_->forget_parted();
+    inner_->forget_parted_things();
     const float done = static_cast<float>(steps) * h;
     inner_->left_over = std::max(0.0f, inner_->left_over - done);
     return done;

@@ -111,6 +111,14 @@ struct Figure {
     std::vector<BodyState> to;    // and where they are to be
 };
 
+// A thing that was let go.
+struct Loose {
+    Shape shape;
+    std::unique_ptr<btCollisionShape> hull;
+    std::unique_ptr<btRigidBody> body;       // null once it was removed
+    std::vector<const btRigidBody*> within;  // bodies that it has not parted from yet
+};
+
 struct World::Inner {
     explicit Inner(const WorldSettings& chosen)
         : settings(chosen),
@@ -130,6 +138,9 @@ struct World::Inner {
 
     ~Inner() {
         for (Figure& figure : figures) clear(figure);
+        for (Loose& thing : loose) {
+            if (thing.body != nullptr) world.removeRigidBody(thing.body.get());
+        }
         for (auto& body : grounds) world.removeRigidBody(body.get());
     }
 
@@ -256,13 +267,15 @@ struct World::Inner {
 
     // ---------------------------------------------------------------- bodies in each other
 
+    PlacedShape placed(const btRigidBody& body, const Shape& shape) const {
+        const BodyState state = state_of(body);
+        return {shape, {state.turn, state.place, Vec3::Ones()}};
+    }
+
     bool overlap_now(const Figure& one, std::size_t a, std::size_t b) const {
-        const auto placed = [&](std::size_t index) {
-            const BodyState state = state_of(*one.bodies[index]);
-            return PlacedShape{one.binding->plan().bodies[index].shape,
-                               {state.turn, state.place, Vec3::Ones()}};
-        };
-        return overlap(placed(a), placed(b)) > 0.0f;
+        const std::vector<RagdollBody>& bodies = one.binding->plan().bodies;
+        return overlap(placed(*one.bodies[a], bodies[a].shape), placed(*one.bodies[b], bodies[b].shape)) >
+               0.0f;
     }
 
     void set_within(Figure& one, std::size_t a, std::size_t b, char value) const {
@@ -281,6 +294,32 @@ struct World::Inner {
                 set_within(one, a, b, within ? 1 : 0);
                 if (within) one.within.emplace_back(a, b);
             }
+        }
+    }
+
+    // All bodies of ragdolls that a thing is in.
+    std::vector<btRigidBody*> bodies_within(const Loose& thing) const {
+        std::vector<btRigidBody*> within;
+        const PlacedShape shape = placed(*thing.body, thing.shape);
+        for (const Figure& one : figures) {
+            for (std::size_t b = 0; b < one.bodies.size(); ++b) {
+                if (one.motions[b] != BodyMotion::absent &&
+                    overlap(shape, placed(*one.bodies[b], one.binding->plan().bodies[b].shape)) > 0.0f)
+                    within.push_back(one.bodies[b].get());
+            }
+        }
+        return within;
+    }
+
+    void forget_parted_things() {
+        for (Loose& thing : loose) {
+            if (thing.body == nullptr || thing.within.empty()) continue;
+            const std::vector<btRigidBody*> now = bodies_within(thing);
+            std::erase_if(thing.within, [&](const btRigidBody* body) {
+                if (std::find(now.begin(), now.end(), body) != now.end()) return false;
+                thing.body->setIgnoreCollisionCheck(body, false);
+                return true;
+            });
         }
     }
 
@@ -339,6 +378,9 @@ struct World::Inner {
                 if (one.motions[b] == BodyMotion::free) tame(*one.bodies[b], one.kept_spin[b]);
             }
         }
+        for (Loose& thing : loose) {
+            if (thing.body != nullptr) tame(*thing.body, 1.0f);
+        }
     }
 
     WorldSettings settings;
@@ -353,6 +395,7 @@ struct World::Inner {
     std::vector<std::unique_ptr<btCollisionShape>> ground_shapes;
     std::vector<std::unique_ptr<btRigidBody>> grounds;
     std::vector<Figure> figures;
+    std::vector<Loose> loose;
     float left_over = 0.0f;
 
     void add_ground(std::unique_ptr<btCollisionShape> shape) {

@@ -37,6 +37,18 @@ Extents rest_extents(const Skeleton& skeleton, std::span<const SkinnedMesh> mesh
     return {box.min(), box.max()};
 }
 
+std::vector<SkinnedMesh> props_at(const Character& character, std::string_view clip, std::size_t frame) {
+    std::vector<SkinnedMesh> props = character.props;
+    for (const Clip& motion : character.prop_motions) {
+        if (motion.name != clip || motion.frame_count() == 0) continue;
+        const auto places = motion.frame(std::min(frame, motion.frame_count() - 1));
+        for (std::size_t p = 0; p < props.size(); ++p) {
+            if (props[p].inverse_bind.size() == 1) props[p].inverse_bind[0] = to_affine(places[p]);
+        }
+    }
+    return props;
+}
+
 std::vector<Transform> bind_pose(const Character& character) {
     const Skeleton& skeleton = character.skeleton;
     std::vector<Affine> rest(skeleton.size());

@@ -167,10 +167,10 @@ TEST_CASE("props that make no sense are refused, and odd ones told") {
 
     fs::copy_file(workshop::demo("lantern.glb"), scratch / "lamp.glb");
     std::ofstream(scratch / "lamp.prop.json")
-        << R"({"format": "dendraxis-prop", "grips": {"hook": {"at": [0, 1]}}})";
+        << R"({"format": "dendraxis-prop", "version": 1, "grips": {"hook": {"at": [0, 1]}}})";
     CHECK_THROWS_AS(io::load_prop(scratch / "lamp.glb"), Error);
     std::ofstream(scratch / "lamp.prop.json")
-        << R"({"format": "dendraxis-prop", "grips": {"grip": {"at": [0, 0.1, 0], "turn": [0, 90, 0]}}})";
+        << R"({"format": "dendraxis-prop", "version": 1, "grips": {"grip": {"at": [0, 0.1, 0], "turn": [0, 90, 0]}}})";
     const Prop lamp = io::load_prop(scratch / "lamp.glb");
     CHECK(lamp.grip().at.y() == doctest::Approx(0.1f));
     CHECK(angle_between(lamp.grip().turn, Quat(Eigen::AngleAxisf(1.5707963f, Vec3::UnitY()))) < 1e-3f);

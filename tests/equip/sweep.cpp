@@ -5,8 +5,11 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/equip/copy_sockets.hpp>
 #include <dendraxis/equip/let_go.hpp>
-#include <dendraxis/equip/sweep.hpp>
+#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/equip/window.hpp>
+#include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/props.hpp>
+#include <dendraxis/io/write_file.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>
@@ -208,4 +211,131 @@ TEST_CASE("what is let go starts where it was, as fast as it was, and can be pic
         CHECK((kept.translation - now.translation).norm() < 1e-5f);
         CHECK(angle_between(kept.rotation, now.rotation) * k_degrees < 0.01f);
     }
+}
+
+TEST_CASE("a mesh is swept by its triangles: what dense sub-stepping finds, no more") {
+    std::mt19937 engine(3);
+    std::uniform_real_distribution<float> any(-1.0f, 1.0f);
+    const auto place = [&](float far) {
+        return Vec3(far * any(engine), far * any(engine), far * any(engine));
+    };
+    int touched = 0;
+    for (int i = 0; i < 300; ++i) {
+        CAPTURE(i);
+        Surface mesh;
+        for (std::uint32_t t = 0; t < 6; ++t) {
+            const Vec3 middle = place(0.8f);
+            for (int c = 0; c < 3; ++c) mesh.places.push_back(middle + place(0.4f));
+            mesh.triangles.push_back({3 * t, 3 * t + 1, 3 * t + 2});
+            mesh.bones.insert(mesh.bones.end(), 3, static_cast<int>(t));
+        }
+        const Shape ball{ShapeKind::sphere, Vec3::Constant(0.1f)};
+        Motion flies;
+        flies.from.translation = place(1.5f);
+        flies.to.translation = place(1.5f);
+        Motion stands;
+        stands.from.translation = stands.to.translation = place(0.3f);
+        stands.from.rotation = stands.to.rotation = Quat::UnitRandom();
+        if (i % 2 == 1)
+            stands.to.rotation = stands.to.rotation * Quat(Eigen::AngleAxisf(0.3f, Vec3::UnitX()));
+        // The nearest place of a triangle by many samples of it: no code of the sweep's.
+        const auto gap = [&](float share) {
+            const Transform frame = stands.at(share);
+            const Vec3 own = frame.rotation.conjugate() * (flies.at(share).translation - frame.translation);
+            float nearest = 1e9f;
+            for (const auto& corners : mesh.triangles) {
+                for (int a = 0; a <= 24; ++a) {
+                    for (int b = 0; a + b <= 24; ++b) {
+                        const float x = static_cast<float>(a) / 24.0f;
+                        const float y = static_cast<float>(b) / 24.0f;
+                        nearest =
+                            std::min(nearest, (own - (1 - x - y) * mesh.places[corners[0]] -
+                                               x * mesh.places[corners[1]] - y * mesh.places[corners[2]])
+                                                  .norm());
+                    }
+                }
+            }
+            return nearest - 0.1f;
+        };
+        Touch touch;
+        std::size_t triangle = 0;
+        const bool found = first_touch(ball, flies, mesh, stands, touch, triangle);
+        float dense = 2.0f;
+        for (int s = 0; s <= 100 && dense > 1.0f; ++s) {
+            if (gap(0.01f * static_cast<float>(s)) <= 0.0f) dense = 0.01f * static_cast<float>(s);
+        }
+        if (dense <= 1.0f) {
+            REQUIRE(found);
+            CHECK(touch.share <= dense + 1e-3f);
+            ++touched;
+        }
+        // Never before it is there; samples of a triangle leave a few millimetres.
+        if (found && touch.share > 0.0f) CHECK(std::abs(gap(touch.share)) < 0.012f);
+    }
+    CHECK(touched > 60);
+    CHECK(touched < 290);
+}
+
+TEST_CASE("windows are checked against their clips, and a swing is swept whole") {
+    const Character& diver = workshop::diver();
+    const Chart own = chart(diver);
+    std::vector<ClipWindow> windows{{"swing-mallet", "mallet.head", 10.0f, 30.0f, false, {}},
+                                    {"swing-mallet", "mallet.head", 0.5f, 900.0f, true, {}},
+                                    {"swing-malet", "mallet.head", 0.0f, 1.0f, false, {}}};
+    const Findings told = check_windows(windows, diver.clips);
+    REQUIRE(told.size() == 2);
+    CHECK(told[0].code == "window.outside-clip");
+    CHECK(told[1].code == "window.no-clip");
+    CHECK(told[1].advice.find("swing-mallet") != std::string::npos);
+    const Clip& clip = diver.clip("swing-mallet");
+    CHECK(live_window({"", "", 0.5f, 1.0f, true, {}}, clip).first() == doctest::Approx(0.5f * clip.fps));
+    CHECK_THROWS_AS(live_window({"", "", 3.0f, 1.0f, false, {}}, clip), Error);
+
+    // Swept through the whole clip, a ball on the hand touches its own way's points and no place far off.
+    const int hand = own.find("arm.right")->bones[2];
+    const SweptVolume swept{
+        {"ball", {ShapeKind::sphere, Vec3::Constant(0.05f)}, Vec3::Zero(), Quat::Identity()}, hand, {}};
+    std::vector<Transform> model(diver.skeleton.size());
+    std::vector<SweepTarget> targets;
+    std::vector<Transform> where;
+    for (std::size_t f = 5; f < clip.frame_count(); f += 6) {
+        to_model_space(diver.skeleton, clip.frame(f), model);
+        targets.push_back({"frame " + std::to_string(f), "", -1, {ShapeKind::sphere, Vec3::Constant(0.01f)}});
+        where.push_back({Quat::Identity(), model[static_cast<std::size_t>(hand)].translation, Vec3::Ones()});
+    }
+    targets.push_back({"far", "", -1, {ShapeKind::sphere, Vec3::Constant(0.01f)}});
+    where.push_back({Quat::Identity(), Vec3(0, 9, 0), Vec3::Ones()});
+    LiveWindow window(0.0f, static_cast<float>(clip.frame_count()) - 1.0f);
+    sweep_clip(window, diver.skeleton, clip, swept, targets, [&](std::size_t, std::span<Transform> places) {
+        std::copy(where.begin(), where.end(), places.begin());
+    });
+    CHECK(window.touches().size() == targets.size() - 1);
+    for (const WindowTouch& touch : window.touches()) CHECK(touch.target != "far");
+}
+
+TEST_CASE("a ray tells the hat from the head") {
+    workshop::Scratch scratch;
+    const Character& diver = workshop::diver();
+    const Chart own = chart(diver);
+    const SocketBinding sockets(suggested_sockets(diver, own), own);
+    const Prop hat = io::load_prop(workshop::demo("oilskin-hat.glb"));
+    std::size_t head = 0;
+    while (sockets.sockets()[head].name != "head") ++head;
+    const io::PropMount mount{&hat, head, {}};
+    const io::OutputFile file{scratch / "hat.glb",
+                              io::glb_with_props(diver, sockets, std::span<const io::PropMount>(&mount, 1))};
+    io::write_files({&file, 1});
+    const Character wearing = io::load_character(file.path);
+    const Surface surface = surface_with_props(wearing);
+    const Vec3 up = own.to_upright().conjugate() * Vec3::UnitY();
+    const Vec3 top = (own.floor + own.height) * up;
+    const Vec3 ahead = own.facing * 3.0f;
+    const auto brim = first_hit(surface, {top + ahead - 0.02f * up, -ahead});
+    REQUIRE(brim.has_value());
+    REQUIRE(brim->prop >= 0);
+    CHECK(wearing.props[static_cast<std::size_t>(brim->prop)].name == "oilskin-hat");
+    const auto face = first_hit(surface, {top + ahead - 0.2f * up, -ahead});
+    REQUIRE(face.has_value());
+    CHECK(face->prop == -1);
+    CHECK(wearing.skeleton.bone(face->bone).label.find("head") != std::string::npos);
 }

@@ -126,3 +126,135 @@ TEST_CASE("sockets are drawn over the bones") {
     CHECK(run_tool("draw " + k_diver + " --view front --sockets -o " + marked).status == 0);
     CHECK(fs::file_size(marked) > fs::file_size(plain) + 1000);
 }
+
+TEST_CASE("clothing is fitted by name, mirrored, and taken off") {
+    workshop::Scratch scratch;
+    const std::string guards = workshop::demo("guards.glb").string();
+    const std::string pad = workshop::demo("chest-pad.glb").string();
+    const std::string out = (scratch / "dressed.glb").string();
+    const auto put =
+        run_tool("equip " + k_bosun + " --fit " + guards + " '" + guards + "#shin.left@shin.right' " + pad +
+                 "@chest,at=0.4 --put " + k_lantern + "@chest -o " + out + " --json");
+    REQUIRE(put.status == 0);
+    const json told = json::parse(put.out);
+    REQUIRE(told["pieces"].size() == 6);
+    for (const json& piece : told["pieces"]) CHECK(piece["through-at-rest"].get<double>() <= 0.02);
+    CHECK(told["findings"].empty());
+    CHECK(told["props"].size() == 7);
+    if (workshop::has_validator()) CHECK(workshop::validator_errors(out) == "");
+    const std::string off = (scratch / "off.glb").string();
+    CHECK(run_tool("equip " + out + " --take shin.right chest-pad lantern -o " + off).status == 0);
+    CHECK(json::parse(run_tool("equip " + off + " --json").out)["props"].size() == 4);
+    const auto text = run_tool("equip " + k_diver + " --fit " + pad + "@chest,scale=0.8 -o " + out);
+    CHECK(text.out.find("piece.pokes-through") != std::string::npos);
+
+    for (const auto& [words, word] :
+         std::initializer_list<std::pair<std::string, const char*>>{{pad + "@cheest", "chest"},
+                                                                    {pad, "@PART"},
+                                                                    {pad + "@chest,at=3", "0 to 1"},
+                                                                    {guards + "#shin.lft@chest", "shin.left"},
+                                                                    {"@chest", "give a file"}}) {
+        CAPTURE(words);
+        const auto refused = run_tool("equip " + k_diver + " --fit '" + words + "' -o " + off);
+        CHECK(refused.status >= 2);
+        CHECK(refused.err.find(word) != std::string::npos);
+    }
+}
+
+TEST_CASE("a thing changes its place in a clip, and takes both hands") {
+    workshop::Scratch scratch;
+    const std::string mallet = workshop::demo("mallet.glb").string();
+    const std::string out = (scratch / "carried.glb").string();
+    const auto put = run_tool("equip " + k_diver + " --put " + mallet +
+                              "@hand.right+belt.left+back --switch stroll:10=mallet@belt.left,over=6 "
+                              "stroll:24=mallet@back -o " +
+                              out + " --json");
+    REQUIRE(put.status == 0);
+    const json told = json::parse(put.out);
+    REQUIRE(told["changes"].size() == 2);
+    CHECK(told["changes"][0]["jump"].get<double>() == 0.0);
+    CHECK(told["changes"][1]["jump"].get<double>() > 0.1);
+    CHECK(told["props"].size() == 3);
+    CHECK(run_tool("draw " + out + " --clip stroll --frame 5 14 26 -o " + (scratch / "a.png").string())
+              .status == 0);
+    const std::string off = (scratch / "off.glb").string();
+    CHECK(run_tool("equip " + out + " --take mallet -o " + off).status == 0);
+    CHECK(json::parse(run_tool("equip " + off + " --json").out)["props"].empty());
+
+    const auto both = run_tool("equip " + k_diver + " --put " + mallet + "@hand.right,second=hand.left -o " +
+                               out + " --json");
+    CHECK(both.status == 0);
+    const json findings = json::parse(both.out)["findings"];
+    for (const json& finding : findings) CHECK(finding["code"] == "prop.second-grip-far");
+
+    const std::string start = "equip " + k_diver + " --put " + mallet + "@hand.right+back -o " + off;
+    for (const auto& [words, word] : std::initializer_list<std::pair<const char*, const char*>>{
+             {" --switch stroll:10=malet@back", "mallet"},
+             {" --switch strol:10=mallet@back", "stroll"},
+             {" --switch stroll:10=mallet@head", "has no place"},
+             {" --switch stroll:9999=mallet@back", "ends at frame"},
+             {" --switch stroll=mallet@back", "give a clip"},
+             {" --switch stroll:5=mallet@back,over=9 stroll:7=mallet@hand.right", "before it has got"}}) {
+        CAPTURE(words);
+        const auto refused = run_tool(start + words);
+        CHECK(refused.status >= 2);
+        CHECK(refused.err.find(word) != std::string::npos);
+    }
+    CHECK_FALSE(fs::exists(scratch / "off.glb.tmp"));
+}
+
+TEST_CASE("a swing is swept against a mesh and a body, by windows of the line and of the sheet") {
+    workshop::Scratch scratch;
+    const std::string mallet = workshop::demo("mallet.glb").string();
+    const std::string post = workshop::demo("mooring-post.glb").string();
+    const std::string out = (scratch / "armed.glb").string();
+    REQUIRE(run_tool("equip " + k_diver + " --put " + mallet + "@hand.right -o " + out).status == 0);
+    const std::string sheet = (scratch / "armed.rig.json").string();
+    const std::string swing = "sweep " + out + " --clip swing-mallet --volume mallet.head --window ";
+    const auto hits = run_tool(swing + "0..60 --against " + k_bosun + " --at 0,0,0.9 --json -o " + sheet);
+    REQUIRE(hits.status == 0);
+    const json window = json::parse(hits.out)["windows"][0];
+    REQUIRE(!window["touches"].empty());
+    double last = 0.0;
+    for (const json& touch : window["touches"]) {
+        CHECK(touch["frame"].get<double>() >= last);
+        last = touch["frame"].get<double>();
+        CHECK(touch["bone"].get<std::string>().starts_with("Bo."));
+    }
+    // The same from the sheet, and in seconds.
+    const auto kept = run_tool("sweep " + sheet + " --against " + k_bosun + " --at 0,0,0.9 --json");
+    CHECK(json::parse(kept.out)["windows"][0]["touches"] == window["touches"]);
+    const auto seconds = run_tool(swing + "0s..2s --against " + k_bosun + " --at 0,0,0.9 --json");
+    CHECK(json::parse(seconds.out)["windows"][0]["touches"] == window["touches"]);
+    const auto heads = run_tool(swing + "0..60 --group head --against " + k_bosun + " --at 0,0,0.9 --json");
+    for (const json& touch : json::parse(heads.out)["windows"][0]["touches"])
+        CHECK(touch["target"] == "head");
+    const auto mesh = run_tool(swing + "0..60 --against " + post + " --at 0,0.4,0.9");
+    CHECK(mesh.status == 0);
+    CHECK(mesh.out.find("mooring-post") != std::string::npos);
+    const auto nothing = run_tool(swing + "0..60 --against " + post + " --at 9,0,9");
+    CHECK(nothing.out.find("touches nothing") != std::string::npos);
+    CHECK(run_tool(swing + "0..600 --against " + post).out.find("window.outside-clip") != std::string::npos);
+
+    for (const auto& [words, word] : std::initializer_list<std::pair<std::string, const char*>>{
+             {swing + "40..20 --against " + post, "earlier time first"},
+             {swing + "forty --against " + post, "20..40"},
+             {swing + "1s..20 --against " + post, "20..40"},
+             {"sweep " + out + " --clip swing-mallet --volume mallet.haed --window 1..2 --against " + post,
+              "mallet.head"},
+             {"sweep " + out + " --against " + post, "no window"},
+             {swing + "0..60", "--against"},
+             {swing + "0..60 --against nothing.glb", "nothing.glb"},
+             {swing + "0..60 --against-clip x --against " + post, "no body"}}) {
+        CAPTURE(words);
+        const auto refused = run_tool(words);
+        CHECK(refused.status >= 2);
+        CHECK(refused.err.find(word) != std::string::npos);
+    }
+    std::ifstream in(sheet);
+    json text = json::parse(in);
+    text["windows"][0]["to"] = 0;
+    text["windows"][0]["from"] = 9;
+    std::ofstream(sheet) << text.dump(2);
+    CHECK(run_tool("sweep " + sheet + " --against " + post).err.find("/windows/0/to") != std::string::npos);
+}

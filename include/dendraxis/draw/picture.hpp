@@ -44,6 +44,7 @@ struct Panel {
     float headroom = 0.0f;                     ///< metres above the figure that are to show too
     std::vector<SocketMark> sockets{};         ///< three short axes each: red X, green Y, blue Z
     const Character* terrain = nullptr;        ///< what it stands on, in the same model space
+    std::vector<SkinnedMesh> props{};  ///< in place of the character's, where a clip moves or switches them
 };
 
 struct PictureOptions {

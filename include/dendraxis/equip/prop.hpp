@@ -3,6 +3,7 @@
 
 #include <dendraxis/base/finding.hpp>
 #include <dendraxis/equip/socket.hpp>
+#include <dendraxis/equip/volume.hpp>
 #include <dendraxis/skeleton/character.hpp>
 
 #include <string>
@@ -23,6 +24,7 @@ struct Prop {
     std::string name;
     Character model;
     std::vector<PropGrip> grips;
+    std::vector<SweepVolume> volumes;  ///< that can strike
     Findings findings;
 
     /// The grip of that name; the prop's origin where it has none at all. Throws `Error`, naming the nearest,
@@ -35,6 +37,7 @@ struct PropFit {
     std::string grip = "grip";
     float scale = 1.0f;
     bool mirrored = false;  ///< left and right exchanged, across the grip's XY plane: for the other hand
+    Vec3 stretch = Vec3::Ones();  ///< more, along the prop's own axes: of fitted pieces
 };
 
 /// Where the prop's own space is, told in the socket's frame. Throws `Error` where the grip does not exist or

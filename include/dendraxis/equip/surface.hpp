@@ -14,10 +14,15 @@ struct Surface {
     std::vector<Vec3> places;  ///< model space
     std::vector<std::array<std::uint32_t, 3>> triangles;
     std::vector<int> bones;  ///< of each vertex the bone that moves it most
+    std::vector<int>
+        props;  ///< of each triangle which of `Character::props` it is, -1: skin; empty: all skin
 };
 
 /// The skin in a local pose; at rest where `pose` is empty.
 Surface surface_of(const Character& character, std::span<const Transform> pose = {});
+
+/// The same with all that is mounted, to tell the hat from the head.
+Surface surface_with_props(const Character& character, std::span<const Transform> pose = {});
 
 struct Ray {
     Vec3 from = Vec3::Zero();
@@ -30,6 +35,7 @@ struct RayHit {
     Vec3 normal = Vec3::UnitY();  ///< out of the triangle's front
     std::size_t triangle = 0;
     int bone = k_no_bone;  ///< of the corner that counts most at the point
+    int prop = -1;         ///< which of `Character::props`; -1: the skin
 };
 
 /// What a ray meets first, from either side of a triangle. T. Moeller and B. Trumbore, "Fast, minimum storage

@@ -1,7 +1,8 @@
 // What a moving volume touches, however fast it moves.
 #pragma once
 
-#include <dendraxis/ragdoll/plan.hpp>
+#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/equip/volume.hpp>
 
 #include <limits>
 #include <span>
@@ -10,20 +11,14 @@
 
 namespace dendraxis {
 
-/// A volume on a prop (or on anything that has a frame): a shape told in that frame. Metres.
-struct SweepVolume {
-    std::string name;
-    Shape shape;
-    Vec3 at = Vec3::Zero();
-    Quat turn = Quat::Identity();
-};
-
-/// What can be touched: a shape that moves too.
+/// What can be touched: a shape or a mesh that moves too. Of a mesh its triangles count, from both sides, not
+/// what they enclose.
 struct SweepTarget {
     std::string name;
     std::string group;  ///< for filters; may be empty
     int bone = -1;
     Shape shape;
+    const Surface* surface = nullptr;  ///< where there is one it counts, told in the target's frame
 };
 
 /// A rigid frame at the start and the end of one step; evenly moved and turned between.
@@ -46,6 +41,10 @@ struct Touch {
 /// counts as apart. Shapes that touch at the start touch at share 0. Never allocates or throws.
 bool first_touch(const Shape& a, const Motion& a_moves, const Shape& b, const Motion& b_moves,
                  Touch& touch) noexcept;
+
+/// The same against a mesh, told in the frame that moves; `triangle` is the one that is touched first.
+bool first_touch(const Shape& a, const Motion& a_moves, const Surface& mesh, const Motion& mesh_moves,
+                 Touch& touch, std::size_t& triangle) noexcept;
 
 /// One touch of a window.
 struct WindowTouch {

@@ -1,17 +1,29 @@
 // Props from files, and mounted in a character's file.
 #pragma once
 
+#include <dendraxis/equip/carry.hpp>
 #include <dendraxis/equip/prop.hpp>
 
 #include <filesystem>
+#include <map>
 #include <span>
+#include <string>
+#include <vector>
 
 namespace dendraxis::io {
 
 /// Any glTF as a prop, in the pose that its file stands in. Its grips are its nodes whose names begin with
-/// `grip`; a side file `NAME.prop.json` beside it may name more, or others in their place. Throws `Error`
-/// where it shows nothing or its side file is wrong.
+/// `grip`; a side file `NAME.prop.json` beside it may name more, or others in their place, and volumes.
+/// Throws `Error` where it shows nothing or its side file is wrong.
 Prop load_prop(const std::filesystem::path& file);
+
+/// One piece of clothing: a node of the file with what hangs below it, its origin where the node is; the
+/// whole file where no node is named. Throws `Error`, naming the nearest, where there is no such node or it
+/// shows nothing.
+Prop load_piece(const std::filesystem::path& file, const std::string& node = {});
+
+/// The names of a file's nodes.
+std::vector<std::string> names_in_prop(const std::filesystem::path& file);
 
 struct PropMount {
     const Prop* prop = nullptr;
@@ -19,27 +31,65 @@ struct PropMount {
     PropFit fit;
 };
 
+/// A prop with several places, the first of which it is in where no clip says otherwise.
+struct CarriedProp {
+    const Prop* prop = nullptr;
+    std::vector<std::size_t> sockets;  ///< of the binding
+    PropFit fit;
+    std::map<std::string, std::vector<CarrySwitch>> switches;  ///< by clip
+};
+
 /// The character's file with the props as plain nodes below their bones (`prop NAME`), so that any viewer
 /// shows them and every clip carries them. Materials and pictures come along; a prop's own skin is posed as
-/// at rest. Throws `Error`.
+/// at rest. A carried prop has a node a place; the clips switch them by their sizes. `clips` take the place
+/// of the file's of the same names. Throws `Error`.
 std::vector<std::uint8_t> glb_with_props(const Character& character, const SocketBinding& sockets,
-                                         std::span<const PropMount> mounts);
+                                         std::span<const PropMount> mounts,
+                                         std::span<const CarriedProp> carried = {},
+                                         std::span<const Clip> clips = {});
 
 /// A prop in a file that `glb_with_props` wrote.
 struct MountedProp {
     std::string prop;
     std::string socket;
+    int node_above = -1;               ///< the node that carries it
+    Transform at;                      ///< relative to that node
+    std::vector<SweepVolume> volumes;  ///< in the prop's own space
 };
 
 std::vector<MountedProp> mounted_props(const std::filesystem::path& file);
 
+/// What `equip` did.
+struct EquipReport {
+    struct Piece {
+        std::string piece;
+        std::string part;
+        std::string bone;
+        std::size_t covered = 0;
+        float through_at_rest = 0.0f;
+        float through_in_clips = 0.0f;
+    };
+    struct Change {
+        std::string prop;
+        std::string clip;
+        float frame = 0.0f;
+        std::string socket;
+        float over = 0.0f;
+        float jump = 0.0f;  ///< metres
+    };
+    std::vector<MountedProp> mounted;
+    std::vector<Piece> pieces;
+    std::vector<Change> changes;
+    Findings findings;
+};
+
 /// What `equip --json` tells.
-std::string mounted_json(std::span<const MountedProp> mounted, const Findings& findings);
+std::string equip_json(const EquipReport& report);
 
 /// What is wrong with them: what `check_prop` finds, `socket.two-things` where one socket takes two or has
 /// one already, and `prop.scaled-by-bone` where a clip scales what is mounted.
 Findings check_mounts(const Character& character, const Chart& chart, const SocketBinding& sockets,
-                      std::span<const PropMount> mounts);
+                      std::span<const PropMount> mounts, std::span<const CarriedProp> carried = {});
 
 /// The file without these props (all where none is named), as if they had never been there. Throws `Error`,
 /// naming the nearest, where one is not mounted.

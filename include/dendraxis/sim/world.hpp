@@ -1,6 +1,7 @@
 // Rigid-body simulation of ragdolls. The physics engine behind it shows nowhere in this interface.
 #pragma once
 
+#include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/ragdoll/ragdoll.hpp>
 
 #include <array>
@@ -24,9 +25,9 @@ struct Penetration {
     float bodies = 0.0f;
 };
 
-/// A world of its own: ground and ragdolls. Up to some hundred metres from the origin; simulate about a place
-/// near the figure when farther off. Same calls, same bits, run for run; a world made anew in mid-fall, or
-/// with one more ragdoll in it, is not the same. Not for several threads at once.
+/// A world of its own: ground, ragdolls and loose things. Up to some hundred metres from the origin; simulate
+/// about a place near the figure when farther off. Same calls, same bits, run for run; a world made anew in
+/// mid-fall, or with one more ragdoll in it, is not the same. Not for several threads at once.
 class World {
  public:
     /// Throws `Error` where a setting is out of range.
@@ -56,6 +57,16 @@ class World {
     void push(int number, int body, const Vec3& impulse, const Vec3& point);
     /// Holds a body where it is, or lets it go again.
     void pin(int number, int body, bool pinned);
+
+    /// A thing that was let go: it falls, and touches the ground, bodies of ragdolls and other things. What
+    /// it is in at that moment it touches once they have parted. Returns its number, counted apart from the
+    /// ragdolls'. Throws `Error` where its state is not finite or it has no mass or size.
+    int add_loose(const HandOver& thing);
+    BodyState loose_state(int number) const;
+    /// An impulse (N s) at a point, in the world: a jet of water, a kick.
+    void push_loose(int number, const Vec3& impulse, const Vec3& point);
+    /// Picked up again, or gone; its number is not given anew.
+    void remove_loose(int number);
 
     /// Goes on by so many seconds, in whole steps; what is left over counts the next time. At most 0.25 s at
     /// once; 0, less or not finite: nothing. Returns the seconds simulated.

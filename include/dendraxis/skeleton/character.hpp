@@ -24,6 +24,9 @@ struct Character {
     Skeleton skeleton;
     std::vector<SkinnedMesh> meshes;
     std::vector<SkinnedMesh> props;  ///< mounted things: they show and follow, but are no part of the body
+    std::vector<int> prop_nodes;     ///< of each of `props` its node in the file
+    std::vector<Clip> prop_motions;  ///< of clips that move or switch props: one "bone" a mesh of `props`,
+                                     ///< relative to the bone that carries it; as many frames as the clip
     std::vector<Clip> clips;
     std::vector<int> nodes;              ///< each bone's node in the file; empty where it was made in code
     std::vector<DeclaredRole> declared;  ///< humanoid tables of VRM 1.0 and 0.x, where the file has one
@@ -32,6 +35,9 @@ struct Character {
     /// The clip of that name. Throws `Error`, naming the nearest, where there is none.
     const Clip& clip(std::string_view clip_name) const;
 };
+
+/// The mounted things as they are in a frame of a clip: bound anew where the clip moves them.
+std::vector<SkinnedMesh> props_at(const Character& character, std::string_view clip, std::size_t frame);
 
 /// The local pose in which the surface was bound to the bones; bones that move no surface keep their rest.
 std::vector<Transform> bind_pose(const Character& character);

@@ -1,0 +1,57 @@
+// The skin below a piece of clothing.
+#pragma once
+
+#include "body_part.hpp"
+#include "piece_shell.hpp"
+
+#include <dendraxis/equip/fit_piece.hpp>
+#include <dendraxis/equip/surface.hpp>
+
+namespace dendraxis {
+
+/// Where a piece is, in its part's straight coordinates: scaled along its own axes, then moved.
+struct PiecePlace {
+    Vec3 scale = Vec3::Ones();
+    Vec3 offset = Vec3::Zero();
+
+    Vec3 own(const Vec3& straight) const { return (straight - offset).cwiseQuotient(scale); }
+};
+
+/// Where the line through a place of the skin (straight coordinates) meets the piece; shares of 1 are the
+/// skin.
+std::optional<PieceShell::Crossings> crossings(const BodyPart& part, const PieceShell& shell,
+                                               const PiecePlace& place, const Vec3& skin) noexcept;
+
+/// Where a spot is on a surface in any pose.
+Vec3 place_of(const SkinSpot& spot, const Surface& surface) noexcept;
+
+class PieceSkin {
+ public:
+    struct Point {
+        SkinSpot spot;
+        Vec3 place = Vec3::Zero();
+        int bone = k_no_bone;
+        int part = -1;
+        bool own = false;  ///< of the part that the piece is for
+    };
+
+    PieceSkin(const BodyPart& part, const Character& character, const Chart& chart);
+
+    std::vector<Point> points;  ///< own ones first
+    std::size_t own_count = 0;
+
+    /// Which points are covered: own ones that the piece is met above or shortly below, others' where they
+    /// are under it.
+    std::vector<std::size_t> covered(const BodyPart& part, const PieceShell& shell,
+                                     const PiecePlace& place) const;
+
+    /// Of the own points that are covered.
+    struct Gaps {
+        std::size_t covered = 0;
+        float through = 0.0f;  ///< the share that is less than `clearance` under the piece's outside
+        float inside = 0.0f;   ///< metres from the skin to the piece's inside, the median
+    };
+    Gaps gaps(const BodyPart& part, const PieceShell& shell, const PiecePlace& place, float clearance) const;
+};
+
+}  // namespace dendraxis

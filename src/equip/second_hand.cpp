@@ -1,0 +1,69 @@
+// Own method around the two-bone solution of ik/limb.hpp.
+#include <dendraxis/equip/second_hand.hpp>
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/ik/limb.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <fmt/format.h>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_off = 0.01f;
+constexpr int k_passes = 3;  // turning the hand moves what hangs between it and the socket
+
+Limb limb_above(const Chart& chart, const Socket& socket) {
+    for (const Limb& limb : limbs_of(chart)) {
+        if (limb.bones[2] == socket.bone || chart.skeleton.is_above(limb.bones[2], socket.bone)) return limb;
+    }
+    throw Error(chart.character, "the socket '" + socket.name + "' is on no arm or leg", "",
+                "name a socket on the other hand");
+}
+
+}  // namespace
+
+TwoHandedClip bring_second_hand(const Chart& chart, const SocketBinding& sockets, const TwoHanded& held,
+                                const Clip& clip) {
+    const Skeleton& skeleton = chart.skeleton;
+    const Limb limb = limb_above(chart, sockets.sockets()[held.second]);
+    const auto hand = static_cast<std::size_t>(limb.bones[2]);
+    const Transform on_prop{held.grip.turn, held.grip.at, Vec3::Ones()};
+    TwoHandedClip done{clip, 0.0f, 0, 0};
+    std::vector<Transform> model(skeleton.size());
+    for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+        const std::span<Transform> pose = done.clip.frame(f);
+        float off = 0.0f;
+        for (int pass = 0; pass <= k_passes; ++pass) {
+            to_model_space(skeleton, pose, model);
+            const Transform grip = sockets.frame(held.socket, model) * held.placement * on_prop;
+            const Transform socket = sockets.frame(held.second, model);
+            off = (socket.translation - grip.translation).norm();
+            if (pass == k_passes) break;
+            // The whole turn would fix the palm too; a hand may slide around a handle.
+            const Quat along = shortest_arc(socket.rotation * Vec3::UnitY(), grip.rotation * Vec3::UnitY());
+            LimbGoal goal;
+            goal.target = grip.translation;
+            goal.offset = model[hand].rotation.conjugate() * (socket.translation - model[hand].translation);
+            goal.turn_end = true;
+            goal.orientation = (along * model[hand].rotation).normalized();
+            reach(skeleton, limb, goal, model, pose);
+        }
+        if (off > done.worst) done.worst = off, done.worst_frame = f;
+        done.out_of_reach += off > k_off ? 1 : 0;
+    }
+    return done;
+}
+
+Findings check_second_hand(const TwoHandedClip& done, const Prop& prop, const Socket& second) {
+    if (done.out_of_reach == 0) return {};
+    return {{Severity::warning, "prop.second-grip-far", prop.name + "@" + second.name,
+             fmt::format(
+                 "in '{}' the second hand does not get to its grip in {} of {} frames, {:.2f} m off in "
+                 "frame {}",
+                 done.clip.name, done.out_of_reach, done.clip.frame_count(), done.worst, done.worst_frame),
+             "hold the thing with one hand in this clip, or give it a second grip nearer to the first"}};
+}
+
+}  // namespace dendraxis

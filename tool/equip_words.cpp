@@ -1,0 +1,123 @@
+#include "equip_words.hpp"
+
+#include <charconv>
+
+namespace dendraxis::tool {
+namespace {
+
+std::vector<std::string> parts_at(const std::string& text, char mark) {
+    std::vector<std::string> parts;
+    std::size_t from = 0;
+    for (std::size_t at = text.find(mark); at != std::string::npos; at = text.find(mark, from)) {
+        parts.push_back(text.substr(from, at - from));
+        from = at + 1;
+    }
+    parts.push_back(text.substr(from));
+    return parts;
+}
+
+bool read_number(const std::string& text, float& value) {
+    const auto [next, problem] = std::from_chars(text.data(), text.data() + text.size(), value);
+    return problem == std::errc() && next == text.data() + text.size();
+}
+
+// The word behind `key=`, or nothing.
+bool starts(const std::string& part, const std::string& key, std::string& value) {
+    if (!part.starts_with(key + "=")) return false;
+    value = part.substr(key.size() + 1);
+    return true;
+}
+
+float scale_of(const std::string& text, const std::string& all) {
+    float scale = 0.0f;
+    if (!read_number(text, scale) || !(scale > 0.0f))
+        throw UsageError(all + ": the scale must be a number above 0");
+    return scale;
+}
+
+}  // namespace
+
+Put read_put(const std::string& words) {
+    const std::string all = "--put " + words;
+    const std::size_t at = words.rfind('@');
+    if (at == std::string::npos || at == 0 || at + 1 == words.size())
+        throw UsageError(all + ": give a file and a socket, as in lantern.glb@hand.left");
+    const std::vector<std::string> parts = parts_at(words.substr(at + 1), ',');
+    Put put{words.substr(0, at), parts_at(parts.front(), '+'), {}, {}};
+    for (std::size_t i = 1; i < parts.size(); ++i) {
+        std::string value;
+        if (parts[i] == "mirrored")
+            put.fit.mirrored = true;
+        else if (starts(parts[i], "grip", value))
+            put.fit.grip = value;
+        else if (starts(parts[i], "second", value))
+            put.second = value;
+        else if (starts(parts[i], "scale", value))
+            put.fit.scale = scale_of(value, all);
+        else
+            throw UsageError(all + ": '" + parts[i] +
+                             "' is none of scale=N, grip=NAME, second=SOCKET, mirrored");
+    }
+    if (!put.second.empty() && put.sockets.size() > 1)
+        throw UsageError(all + ": a thing with several places has no second hand");
+    return put;
+}
+
+Fit read_fit(const std::string& words) {
+    const std::string all = "--fit " + words;
+    const std::vector<std::string> parts = parts_at(words, ',');
+    const std::string& place = parts.front();
+    const std::size_t at = place.rfind('@');
+    Fit fit;
+    if (at != std::string::npos) fit.part = place.substr(at + 1);
+    const std::string file = place.substr(0, at);
+    const std::size_t hash = file.rfind('#');
+    if (hash != std::string::npos) fit.node = file.substr(hash + 1);
+    fit.file = file.substr(0, hash);
+    if (fit.file.empty() || (at != std::string::npos && fit.part.empty()))
+        throw UsageError(all + ": give a file and a part of the body, as in guard.glb@shin.left");
+    for (std::size_t i = 1; i < parts.size(); ++i) {
+        std::string value;
+        if (parts[i] == "mirrored") {
+            fit.options.mirrored = true;
+        } else if (starts(parts[i], "scale", value)) {
+            fit.options.scale = scale_of(value, all);
+        } else if (starts(parts[i], "at", value)) {
+            if (!read_number(value, fit.options.middle) ||
+                !(fit.options.middle >= 0.0f && fit.options.middle <= 1.0f))
+                throw UsageError(all + ": 'at' is a share of the part's length, 0 to 1");
+        } else {
+            throw UsageError(all + ": '" + parts[i] + "' is none of scale=N, at=SHARE, mirrored");
+        }
+    }
+    const auto other_side = [&](const char* own, const char* other) {
+        return fit.node.ends_with(own) && fit.part.ends_with(other);
+    };
+    if (other_side(".left", ".right") || other_side(".right", ".left")) fit.options.mirrored = true;
+    if (fit.part.empty() && parts.size() > 1)
+        throw UsageError(all + ": what stands behind commas needs a part: @PART");
+    return fit;
+}
+
+Switch read_switch(const std::string& words) {
+    const std::string all = "--switch " + words;
+    const std::size_t equals = words.find('=');
+    const std::size_t colon = words.rfind(':', equals);
+    const std::size_t at = words.find('@', equals);
+    if (equals == std::string::npos || colon == std::string::npos || at == std::string::npos)
+        throw UsageError(all + ": give a clip, a frame and a place, as in chop:50=axe@belt.left");
+    const std::vector<std::string> parts = parts_at(words.substr(at + 1), ',');
+    Switch one{words.substr(0, colon), words.substr(equals + 1, at - equals - 1), parts.front(), {}};
+    if (!read_number(words.substr(colon + 1, equals - colon - 1), one.change.frame) ||
+        !(one.change.frame >= 0.0f))
+        throw UsageError(all + ": the frame must be a number, 0 or more");
+    for (std::size_t i = 1; i < parts.size(); ++i) {
+        std::string value;
+        if (!starts(parts[i], "over", value) || !read_number(value, one.change.over) ||
+            !(one.change.over >= 0.0f))
+            throw UsageError(all + ": '" + parts[i] + "' is not over=FRAMES");
+    }
+    return one;
+}
+
+}  // namespace dendraxis::tool
