@@ -134,7 +134,7 @@ Clip make_haul_rope(const Skeleton& diver) {
             const float sign = side == "left" ? 1.0f : -1.0f;
             const Vec3 palm = middle + sign * 0.13f * rope;
             // Straight on from the forearm and turned thumb up.
-            const Quat hand = turn_y(-sign * 62.0f) * turn_z(-sign * 12.0f) * turn_x(-sign * 0.0f + 62.0f);
+            const Quat hand = turn_y(-sign * 62.0f) * turn_z(-sign * 12.0f) * turn_x(-62.0f);
             const Vec3 along = hand * Vec3(sign, 0, 0);
             place_arm(poser, side, palm - 0.07f * along, {sign * 0.7f, -0.7f, -0.3f}, hand);
             curl_fingers(poser, side, 62.0f);
@@ -150,13 +150,13 @@ Clip make_swing_mallet(const Skeleton& diver) {
         float fingers_up;  // degrees from forward
         float wound;       // 0 to 1: the trunk turned back and leaned
     };
-    static const std::array<Key, 7> k_keys{{{0.00f, {-0.28f, 1.02f, 0.24f}, 20.0f, 0.0f},
-                                            {0.25f, {-0.30f, 1.05f, 0.22f}, 30.0f, 0.1f},
-                                            {0.95f, {-0.34f, 1.72f, -0.04f}, 150.0f, 1.0f},
-                                            {1.10f, {-0.33f, 1.74f, -0.06f}, 155.0f, 1.0f},
-                                            {1.40f, {-0.16f, 1.10f, 0.47f}, -5.0f, -0.6f},
-                                            {1.60f, {-0.17f, 1.18f, 0.43f}, 18.0f, -0.4f},
-                                            {2.30f, {-0.28f, 1.02f, 0.24f}, 20.0f, 0.0f}}};
+    static const std::array<Key, 7> k_keys{{{0.00f, {-0.28f, 1.02f, 0.24f}, -15.0f, 0.0f},
+                                            {0.25f, {-0.30f, 1.05f, 0.22f}, -10.0f, 0.1f},
+                                            {0.95f, {-0.34f, 1.70f, -0.02f}, 88.0f, 1.0f},
+                                            {1.10f, {-0.33f, 1.72f, -0.04f}, 94.0f, 1.0f},
+                                            {1.40f, {-0.16f, 1.02f, 0.47f}, -62.0f, -0.6f},
+                                            {1.60f, {-0.17f, 1.10f, 0.44f}, -45.0f, -0.4f},
+                                            {2.30f, {-0.28f, 1.02f, 0.24f}, -15.0f, 0.0f}}};
     return film(diver, "swing-mallet", 73, [&](Poser& poser, float seconds) {
         std::size_t k = 0;
         while (k + 2 < k_keys.size() && seconds >= k_keys[k + 1].seconds) ++k;
@@ -177,8 +177,9 @@ Clip make_swing_mallet(const Skeleton& diver) {
         poser.place_leg("left", {0.13f, 0.088f, 0.20f}, 0.0f, 0.0f, 6.0f);
         poser.place_leg("right", {-0.14f, 0.088f, -0.22f}, 0.0f, 0.0f, -25.0f);
         hang_arm(poser, "left", 66.0f - 14.0f * wound, 14.0f + 14.0f * wound, 34.0f + 10.0f * wound, 22.0f);
-        // The mallet's handle stands across the palm: fingers closed, the thumb's side up.
-        const Quat hand = turn_x(-up) * turn_y(80.0f) * turn_x(70.0f);
+        // The mallet's handle stands across the palm: fingers closed, the thumb's side up, forward in the
+        // strike.
+        const Quat hand = turn_x(-up) * turn_y(80.0f) * turn_x(-70.0f);
         place_arm(poser, "right", wrist, {-0.75f, -0.45f, -0.35f}, hand);
         curl_fingers(poser, "right", 66.0f);
         poser.turn("shoulder_right", turn_z(-10.0f * std::max(0.0f, wound)));

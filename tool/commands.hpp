@@ -175,6 +175,9 @@ struct EquipArguments {
     std::vector<std::string> put_words;
     std::vector<std::string> fit_words;
     std::vector<std::string> switch_words;
+    std::vector<std::string> let_go_words;
+    std::vector<std::string> push_words;
+    fs::path terrain;
     std::vector<std::string> take;
     bool take_all = false;
     fs::path out;

@@ -3,10 +3,13 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/equip/second_hand.hpp>
+#include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/props.hpp>
+#include <dendraxis/io/ragdoll_sheet.hpp>
 #include <dendraxis/io/socket_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
+#include <dendraxis/sim/loose_prop.hpp>
 
 #include <fmt/core.h>
 
@@ -32,9 +35,12 @@ int tell(const EquipArguments& arguments, const io::EquipReport& report) {
         fmt::print("{}", io::equip_json(report));
         return k_done;
     }
-    fmt::print("{}: {} prop{}\n", bold(arguments.character.stem().string()), report.mounted.size(),
-               report.mounted.size() == 1 ? "" : "s");
-    for (const io::MountedProp& one : report.mounted) fmt::print("  {:<18} {}\n", one.prop, one.socket);
+    const auto count = std::count_if(report.mounted.begin(), report.mounted.end(),
+                                     [](const io::MountedProp& one) { return !one.socket.empty(); });
+    fmt::print("{}: {} prop{}\n", bold(arguments.character.stem().string()), count, count == 1 ? "" : "s");
+    for (const io::MountedProp& one : report.mounted) {
+        if (!one.socket.empty()) fmt::print("  {:<18} {}\n", one.prop, one.socket);
+    }
     if (!report.pieces.empty())
         fmt::print("\n  {}\n", bold(fmt::format("{:<16} {:<16} {:<20} {:>8} {:>14} {:>12}", "piece", "part",
                                                 "welded to", "covers", "through, rest", "all clips")));
@@ -45,6 +51,10 @@ int tell(const EquipArguments& arguments, const io::EquipReport& report) {
         fmt::print("  {}: in {}, frame {:g}, to {}: {}\n", one.prop, one.clip, one.frame, one.socket,
                    one.over > 0.0f ? fmt::format("glides there in {:g} frames", one.over)
                                    : fmt::format("jumps {:.2f} m", one.jump));
+    for (const io::EquipReport::Fall& one : report.falls)
+        fmt::print("  {}: let go in {}, frame {}, at {:.2f} m/s; at the end {} {:.2f}, {:.2f}, {:.2f}\n",
+                   one.prop, one.clip, one.frame, one.speed, one.lies ? "it lies at" : "it still moves, at",
+                   one.ends.x(), one.ends.y(), one.ends.z());
     print_findings(report.findings);
     if (!arguments.out.empty()) fmt::print("\nwrote {}\n", arguments.out.string());
     return k_done;
@@ -55,7 +65,7 @@ int take_off(const EquipArguments& arguments) {
     check_not_input(arguments.out, {arguments.character});
     const io::OutputFile file{arguments.out, io::glb_without_props(arguments.character, arguments.take)};
     io::write_files({&file, 1});
-    return tell(arguments, {io::mounted_props(arguments.out), {}, {}, {}});
+    return tell(arguments, {io::mounted_props(arguments.out), {}, {}, {}, {}});
 }
 
 // Everything that is put on, from words to mounts.
@@ -71,12 +81,13 @@ class Outfit {
         for (const std::string& words : arguments.put_words) put(read_put(words));
         for (const std::string& words : arguments.switch_words) change(read_switch(words));
         tell_changes();
+        if (!arguments.let_go_words.empty()) let_go();
         for (Finding& finding : io::check_mounts(rig.character, rig.chart, *binding_, mounts_, carried_))
             report.findings.push_back(std::move(finding));
     }
 
     std::vector<std::uint8_t> glb() const {
-        return io::glb_with_props(rig_.character, *binding_, mounts_, carried_, clips_);
+        return io::glb_with_props(rig_.character, *binding_, mounts_, carried_, clips_, flights_);
     }
 
     io::EquipReport report;
@@ -190,6 +201,52 @@ class Outfit {
             (nearest.empty() ? "give them: --put FILE@SOCKET+SOCKET" : "did you mean '" + nearest + "'?"));
     }
 
+    // In the clip as it is written, second hands and all.
+    const Clip& clip_to_write(const std::string& name) const {
+        for (const Clip& clip : clips_) {
+            if (clip.name == name) return clip;
+        }
+        return rig_.character.clip(name);
+    }
+
+    std::size_t mount_of(const std::string& prop, const char* option) const {
+        std::vector<std::string> names;
+        for (std::size_t m = 0; m < mounts_.size(); ++m) {
+            if (mounts_[m].prop->name == prop) return m;
+            names.push_back(mounts_[m].prop->name);
+        }
+        const std::string nearest = nearest_name(prop, names);
+        throw UsageError(
+            std::string(option) + ": nothing named '" + prop + "' is put into one socket" +
+            (nearest.empty() ? "; give it: --put FILE@SOCKET" : "; did you mean '" + nearest + "'?"));
+    }
+
+    void let_go() {
+        std::map<std::size_t, Vec3> pushes;
+        for (const std::string& words : arguments_.push_words) {
+            const NamedPlace push = named_place(words, "--push");
+            pushes[mount_of(push.name, "--push")] = Vec3(push.place.data());
+        }
+        const RagdollBinding wearer(io::ragdoll_of(sheet_or_character(), rig_), rig_.chart);
+        sim::DropGround ground;
+        if (!arguments_.terrain.empty()) {
+            Surface surface = surface_of(io::load_character(arguments_.terrain));
+            ground = {std::move(surface.places), std::move(surface.triangles)};
+            inputs.push_back(arguments_.terrain);
+        }
+        for (const std::string& words : arguments_.let_go_words) {
+            const LetGo wanted = read_let_go(words);
+            const std::size_t m = mount_of(wanted.prop, "--let-go");
+            const Clip& clip = clip_to_write(wanted.clip);
+            sim::LooseProp loose{mounts_[m].prop, mounts_[m].fit, mounts_[m].socket, wanted.frame};
+            if (pushes.contains(m)) loose.push = pushes[m];
+            sim::LooseFall fall = sim::fall_in_clip(loose, *binding_, wearer, rig_.chart, clip, ground);
+            report.falls.push_back(
+                {wanted.prop, wanted.clip, wanted.frame, fall.speed, fall.ends, fall.lies});
+            flights_.push_back({m, wanted.clip, wanted.frame, std::move(fall.places)});
+        }
+    }
+
     void tell_changes() {
         for (io::CarriedProp& one : carried_) {
             std::vector<CarryPlace> places;
@@ -216,6 +273,7 @@ class Outfit {
     std::map<std::string, Prop> props_;
     std::vector<io::PropMount> mounts_;
     std::vector<io::CarriedProp> carried_;
+    std::vector<io::PropFlight> flights_;
     std::vector<Clip> clips_;  // changed for second hands
 };
 
@@ -227,12 +285,14 @@ int run_equip(const EquipArguments& arguments) {
     if (takes && puts) throw UsageError("--put and --take: one after the other, please");
     if (!arguments.switch_words.empty() && arguments.put_words.empty())
         throw UsageError("--switch: say what is carried with --put FILE@SOCKET+SOCKET");
+    if (arguments.let_go_words.empty() && (!arguments.push_words.empty() || !arguments.terrain.empty()))
+        throw UsageError("--push and --terrain: say what is let go with --let-go CLIP:FRAME=NAME");
     if (takes) return take_off(arguments);
     if (!puts) {
         if (!arguments.out.empty())
             throw UsageError("nothing to mount: give --put FILE@SOCKET or --fit FILE@PART");
         return tell(arguments,
-                    {io::mounted_props(io::load_rig(arguments.character).character.file), {}, {}, {}});
+                    {io::mounted_props(io::load_rig(arguments.character).character.file), {}, {}, {}, {}});
     }
     if (arguments.out.empty()) throw UsageError("--put: say where to write with -o OUT.glb");
 

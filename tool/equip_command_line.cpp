@@ -88,6 +88,14 @@ void add_equip_command(CLI::App& app, EquipArguments& arguments, std::function<i
                   "where a thing with several places goes at a frame of a clip; at once, or gliding there: "
                   ",over=FRAMES")
         ->option_text("CLIP:FRAME=NAME@SOCKET ...");
+    c->add_option("--let-go", arguments.let_go_words,
+                  "let a thing go at a frame of a clip: from there on it falls, and follows no more")
+        ->option_text("CLIP:FRAME=NAME ...");
+    c->add_option("--push", arguments.push_words,
+                  "an impulse on a thing as it is let go: N s to the character's left, up, forward")
+        ->option_text("NAME=X,Y,Z ...");
+    c->add_option("--terrain", arguments.terrain, "what it falls onto (.glb); a level floor where not given")
+        ->option_text("FILE");
     c->add_option(
          "--fit", arguments.fit_words,
          "a piece of clothing and the part of the body that it covers; #NODE: one node of the file; "

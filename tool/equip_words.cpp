@@ -1,6 +1,7 @@
 #include "equip_words.hpp"
 
 #include <charconv>
+#include <cmath>
 
 namespace dendraxis::tool {
 namespace {
@@ -26,6 +27,24 @@ bool starts(const std::string& part, const std::string& key, std::string& value)
     if (!part.starts_with(key + "=")) return false;
     value = part.substr(key.size() + 1);
     return true;
+}
+
+// `CLIP:FRAME=` and what stands behind it.
+struct Moment {
+    std::string clip;
+    float frame = 0.0f;
+    std::string rest;
+};
+
+Moment moment_of(const std::string& words, const std::string& all, const char* wanted) {
+    const std::size_t equals = words.find('=');
+    const std::size_t colon = words.rfind(':', equals);
+    if (equals == std::string::npos || colon == std::string::npos)
+        throw UsageError(all + ": give a clip, a frame and " + wanted);
+    Moment moment{words.substr(0, colon), 0.0f, words.substr(equals + 1)};
+    if (!read_number(words.substr(colon + 1, equals - colon - 1), moment.frame) || !(moment.frame >= 0.0f))
+        throw UsageError(all + ": the frame must be a number, 0 or more");
+    return moment;
 }
 
 float scale_of(const std::string& text, const std::string& all) {
@@ -101,16 +120,13 @@ Fit read_fit(const std::string& words) {
 
 Switch read_switch(const std::string& words) {
     const std::string all = "--switch " + words;
-    const std::size_t equals = words.find('=');
-    const std::size_t colon = words.rfind(':', equals);
-    const std::size_t at = words.find('@', equals);
-    if (equals == std::string::npos || colon == std::string::npos || at == std::string::npos)
+    const Moment moment = moment_of(words, all, "a place, as in chop:50=axe@belt.left");
+    const std::size_t at = moment.rest.find('@');
+    if (at == std::string::npos)
         throw UsageError(all + ": give a clip, a frame and a place, as in chop:50=axe@belt.left");
-    const std::vector<std::string> parts = parts_at(words.substr(at + 1), ',');
-    Switch one{words.substr(0, colon), words.substr(equals + 1, at - equals - 1), parts.front(), {}};
-    if (!read_number(words.substr(colon + 1, equals - colon - 1), one.change.frame) ||
-        !(one.change.frame >= 0.0f))
-        throw UsageError(all + ": the frame must be a number, 0 or more");
+    const std::vector<std::string> parts = parts_at(moment.rest.substr(at + 1), ',');
+    Switch one{moment.clip, moment.rest.substr(0, at), parts.front(), {}};
+    one.change.frame = moment.frame;
     for (std::size_t i = 1; i < parts.size(); ++i) {
         std::string value;
         if (!starts(parts[i], "over", value) || !read_number(value, one.change.over) ||
@@ -118,6 +134,13 @@ Switch read_switch(const std::string& words) {
             throw UsageError(all + ": '" + parts[i] + "' is not over=FRAMES");
     }
     return one;
+}
+
+LetGo read_let_go(const std::string& words) {
+    const std::string all = "--let-go " + words;
+    const Moment moment = moment_of(words, all, "a prop, as in walk:20=cap");
+    if (moment.frame != std::floor(moment.frame)) throw UsageError(all + ": the frame must be a whole one");
+    return {moment.clip, moment.rest, static_cast<std::size_t>(moment.frame)};
 }
 
 }  // namespace dendraxis::tool

@@ -41,4 +41,13 @@ struct Switch {
 
 Switch read_switch(const std::string& words);
 
+/// `stroll:20=oilskin-hat`
+struct LetGo {
+    std::string clip;
+    std::string prop;
+    std::size_t frame = 0;
+};
+
+LetGo read_let_go(const std::string& words);
+
 }  // namespace dendraxis::tool

@@ -2,6 +2,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/draw/picture.hpp>
+#include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/ragdoll_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
@@ -39,18 +40,9 @@ sim::DropStart start_of(const Character& character, const RagdollDropArguments& 
 }
 
 sim::DropGround ground_of(const std::optional<Character>& terrain) {
-    sim::DropGround ground;
-    if (!terrain) return ground;
-    std::vector<Affine> stands(terrain->skeleton.size());
-    to_model_matrices(terrain->skeleton, rest_pose(terrain->skeleton), stands);
-    for (const SkinnedMesh& mesh : terrain->meshes) {
-        const auto first = static_cast<unsigned>(ground.places.size());
-        ground.places.resize(first + mesh.positions.size());
-        deform(mesh, stands, std::span(ground.places).subspan(first));
-        for (const auto& corners : mesh.triangles)
-            ground.triangles.push_back({first + corners[0], first + corners[1], first + corners[2]});
-    }
-    return ground;
+    if (!terrain) return {};
+    Surface surface = surface_of(*terrain);
+    return {std::move(surface.places), std::move(surface.triangles)};
 }
 
 std::vector<std::uint8_t> strip(const io::Rig& rig, const sim::Drop& drop, const Character* terrain) {

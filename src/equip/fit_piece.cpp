@@ -142,11 +142,15 @@ class Fitter {
         }
         for (float grown = 1.0f; grown < k_most_growth; grown *= 1.02f) {
             for (const int axis : {i_, j_}) {
-                place_.scale[axis] =
-                    grown * options_.scale * std::clamp(scale[axis], girth / k_uneven, girth * k_uneven);
+                place_.scale[axis] = grown * std::clamp(scale[axis], girth / k_uneven, girth * k_uneven);
                 place_.offset[axis] = center[axis] - place_.scale[axis] * through[axis];
             }
             if (skin_.gaps(part_, shell_, place_, options_.clearance).through <= k_through) break;
+        }
+        // What was asked for on top is not grown away again.
+        for (const int axis : {i_, j_}) {
+            place_.scale[axis] *= options_.scale;
+            place_.offset[axis] = center[axis] - place_.scale[axis] * through[axis];
         }
     }
 

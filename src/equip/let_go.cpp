@@ -29,8 +29,12 @@ Quat main_axes(const std::vector<Vec3>& places) {
 
 }  // namespace
 
-PropBody prop_body(const Prop& prop, std::optional<float> mass) {
-    const Surface surface = surface_of(prop.model);
+PropBody prop_body(const Prop& prop, std::optional<float> mass, const PropFit& fit) {
+    Surface surface = surface_of(prop.model);
+    if (fit.mirrored) {
+        const Affine mirror = mirror_of(prop, fit);
+        for (Vec3& place : surface.places) place = mirror * place;
+    }
     PropBody body;
     float least = 1e30f;
     for (const Quat& turn : {Quat(Quat::Identity()), main_axes(surface.places)}) {
@@ -48,6 +52,7 @@ PropBody prop_body(const Prop& prop, std::optional<float> mass) {
         body.turn = turn;
         body.at = turn * (0.5f * (low + high));
     }
+    if (!mass) mass = prop.mass;
     body.mass = std::max(k_lightest, mass.value_or(k_wood * k_filled * volume_of(body.shape)));
     body.inertia = inertia_of(body.shape, body.mass);
     return body;

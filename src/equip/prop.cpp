@@ -80,7 +80,7 @@ Findings check_prop(const Prop& prop, const PropFit& fit, const Socket& socket, 
             "give it a grip where it is held (a node named `grip`), or check its unit");
     if (size > k_large * chart.height)
         add("prop.large", fmt::format("it is {:.1f} m large, the character {:.2f} m", size, chart.height),
-            "check its unit; scale it: --scale 0.01");
+            "check its unit; make it smaller: scale=0.01");
     return findings;
 }
 

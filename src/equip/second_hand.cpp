@@ -8,6 +8,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+
 namespace dendraxis {
 namespace {
 
@@ -20,6 +23,22 @@ Limb limb_above(const Chart& chart, const Socket& socket) {
     }
     throw Error(chart.character, "the socket '" + socket.name + "' is on no arm or leg", "",
                 "name a socket on the other hand");
+}
+
+// Turns the hand so that it lies along the handle, its wrist on the shoulder's side: around the handle it is
+// free, and so the forearm goes on in line with the hand.
+Quat onto_handle(std::span<const Transform> model, const Limb& limb, const Transform& socket,
+                 const Transform& grip) {
+    const Vec3 handle = (grip.rotation * Vec3::UnitY()).normalized();
+    const Quat along = shortest_arc(socket.rotation * Vec3::UnitY(), handle);
+    const auto across = [&](const Vec3& v) { return Vec3(v - handle * handle.dot(v)); };
+    const Vec3 to_shoulder = head_of(limb.bones[0], model) - grip.translation;
+    const Vec3 wanted = across(to_shoulder);
+    const Vec3 wrist = across(along * (head_of(limb.bones[2], model) - socket.translation));
+    const float angle = std::atan2(handle.dot(wrist.cross(wanted)), wrist.dot(wanted));
+    // Where the shoulder lies along the handle, no side is the shoulder's.
+    const float plain = std::clamp((wanted.norm() / to_shoulder.norm() - 0.1f) / 0.2f, 0.0f, 1.0f);
+    return Quat(Eigen::AngleAxisf(plain * angle, handle)) * along;
 }
 
 }  // namespace
@@ -41,8 +60,7 @@ TwoHandedClip bring_second_hand(const Chart& chart, const SocketBinding& sockets
             const Transform socket = sockets.frame(held.second, model);
             off = (socket.translation - grip.translation).norm();
             if (pass == k_passes) break;
-            // The whole turn would fix the palm too; a hand may slide around a handle.
-            const Quat along = shortest_arc(socket.rotation * Vec3::UnitY(), grip.rotation * Vec3::UnitY());
+            const Quat along = onto_handle(model, limb, socket, grip);
             LimbGoal goal;
             goal.target = grip.translation;
             goal.offset = model[hand].rotation.conjugate() * (socket.translation - model[hand].translation);

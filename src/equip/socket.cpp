@@ -91,6 +91,12 @@ Findings check_sockets(std::span<const Socket> sockets, const Chart& chart) {
                 fmt::format("it is {:.2f} m from its bone, more than the character is tall",
                             socket.at.norm()),
                 "check its place; metres are meant");
+        if (rest[static_cast<std::size_t>(socket.bone)].scale.prod() < 0.0f)
+            add(Severity::warning, "socket.mirrored-bone",
+                fmt::format("its bone '{}' stands below a negative scale; what is mounted there comes out "
+                            "mirrored, and not where it should be",
+                            chart.skeleton.bone(socket.bone).label),
+                "apply the negative scale where the character was made, or use a bone that is not mirrored");
         const Vec3 scale = rest[static_cast<std::size_t>(socket.bone)].scale.cwiseAbs();
         if (scale.maxCoeff() > scale.minCoeff() * (1.0f + k_uneven))
             add(Severity::warning, "socket.uneven-scale",

@@ -1,94 +1,62 @@
-// Source: Khronos Group, "glTF 2.0 Specification" (ISO/IEC 12113:2022), section 3.11: what has no size does
-// not show, and a step sampler switches at its key.
 #include "carried_props.hpp"
 
+#include "animation_keys.hpp"
 #include "json_text.hpp"
+#include "prop_marks.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace dendraxis::io {
 namespace {
 
-// Written this much early, so that the frame itself is after the switch however its time is rounded.
-constexpr float k_early = 2e-3f;  // frames
-
 class PlaceSwitcher {
  public:
     PlaceSwitcher(Glb& glb, const Character& character, const SocketBinding& sockets, const CarryPlan& plan,
-                  const Clip& clip, Json& animation)
-        : glb_(glb),
-          character_(character),
+                  const Clip& clip)
+        : character_(character),
           sockets_(sockets),
           plan_(plan),
           clip_(clip),
-          animation_(animation) {
-        for (const Json& sampler : animation_["samplers"]) {
-            const Json& input = glb_.json["accessors"][sampler["input"].get<std::size_t>()];
-            if (input.contains("min")) start_ = std::min(start_, input["min"][0].get<float>());
-        }
-        if (start_ > 1e29f) start_ = 0.0f;
-    }
+          keys_(glb, clip, character.file) {}
 
     void write(std::size_t place, int node, const Vec3& scale) {
-        show(place, node, scale);
+        std::vector<std::pair<float, bool>> changes;
+        for (const CarrySwitch& one : plan_.switches()) changes.emplace_back(one.frame, one.place == place);
+        keys_.show(node, scale, plan_.at(0.0f).to == place, changes);
         glide(place, node);
     }
 
  private:
-    float time_of(float frame) const { return start_ + frame / clip_.fps; }
-    float last() const { return static_cast<float>(clip_.frame_count()) - 1.0f; }
-
-    void show(std::size_t place, int node, const Vec3& scale) {
-        std::vector<float> times{start_};
-        std::vector<Vec3> values{plan_.at(0.0f).to == place ? scale : Vec3(Vec3::Zero())};
-        for (const CarrySwitch& one : plan_.switches()) {
-            if (one.frame > last()) break;
-            const Vec3 value = one.place == place ? scale : Vec3(Vec3::Zero());
-            const float time = std::max(start_, time_of(one.frame - k_early));
-            if (time > times.back()) times.push_back(time), values.push_back(value);
-            values.back() = value;
-        }
-        add(node, "scale", "STEP", times, add_vectors(glb_, values, 3));
-    }
-
     // Keys in all frames in which it is on its way. Right before, where it does not show, it goes from its
     // place to where the way begins.
     void glide(std::size_t place, int node) {
         std::vector<float> times;
-        std::vector<Vec3> moves;
-        std::vector<Eigen::Vector4f> turns;
+        std::vector<Transform> places;
         std::vector<Transform> model(character_.skeleton.size());
         const auto key = [&](float time, float frame, bool at_rest) {
-            if (!times.empty() && time <= times.back()) return;
+            if (frame > keys_.last_frame() || (!times.empty() && time <= times.back())) return;
             pose_at(frame, model);
             const CarryPlace& own = plan_.places()[place];
             const Transform thing = at_rest ? sockets_.frame(own.socket, model) * own.placement
                                             : plan_.frame(sockets_, frame, model);
-            const Transform at = relative(thing, place, model);
             times.push_back(time);
-            moves.push_back(at.translation);
-            turns.push_back(at.rotation.normalized().coeffs().cwiseMax(-1.0f).cwiseMin(1.0f));
+            places.push_back(relative(thing, place, model));
         };
         for (const CarrySwitch& one : plan_.switches()) {
-            if (one.place != place || one.over <= 0.0f || one.frame > last()) continue;
-            key(std::max(start_, time_of(one.frame - 2.0f * k_early)), one.frame, true);
-            key(std::max(start_, time_of(one.frame - k_early)), one.frame, false);
-            key(time_of(one.frame), one.frame, false);
+            if (one.place != place || one.over <= 0.0f) continue;
+            key(keys_.time_before(one.frame, 2.0f), one.frame, true);
+            key(keys_.time_before(one.frame), one.frame, false);
+            key(keys_.time_of(one.frame), one.frame, false);
             for (float f = std::floor(one.frame) + 1.0f; f < one.frame + one.over; f += 1.0f)
-                if (f <= last()) key(time_of(f), f, false);
-            if (one.frame + one.over <= last())
-                key(time_of(one.frame + one.over), one.frame + one.over, false);
+                key(keys_.time_of(f), f, false);
+            key(keys_.time_of(one.frame + one.over), one.frame + one.over, false);
         }
-        if (times.empty()) return;
-        for (std::size_t i = 1; i < turns.size(); ++i) {
-            if (turns[i].dot(turns[i - 1]) < 0.0f) turns[i] = -turns[i];
-        }
-        add(node, "translation", "LINEAR", times, add_vectors(glb_, moves, 3));
-        add(node, "rotation", "LINEAR", times, add_vectors(glb_, turns, 4));
+        keys_.move(node, times, places);
     }
 
     void pose_at(float frame, std::vector<Transform>& model) const {
@@ -110,20 +78,11 @@ class PlaceSwitcher {
         return inverse(model[static_cast<std::size_t>(socket.bone)]) * thing;
     }
 
-    void add(int node, const char* path, const char* curve, const std::vector<float>& times, int values) {
-        const int input = add_accessor<float>(glb_, std::span<const float>(times), 1, k_float, true);
-        animation_["samplers"].push_back({{"input", input}, {"interpolation", curve}, {"output", values}});
-        animation_["channels"].push_back(
-            {{"sampler", animation_["samplers"].size() - 1}, {"target", {{"node", node}, {"path", path}}}});
-    }
-
-    Glb& glb_;
     const Character& character_;
     const SocketBinding& sockets_;
     const CarryPlan& plan_;
     const Clip& clip_;
-    Json& animation_;
-    float start_ = 1e30f;
+    AnimationKeys keys_;
 };
 
 const Clip& clip_named(const std::string& name, const Character& character, std::span<const Clip> clips) {
@@ -132,14 +91,8 @@ const Clip& clip_named(const std::string& name, const Character& character, std:
     return changed == clips.end() ? character.clip(name) : *changed;
 }
 
-// An unnamed animation has the name that the reader gives it.
-Json& animation_named(Glb& glb, const std::string& name, const std::string& file) {
-    Json& animations = glb.json["animations"];
-    for (std::size_t i = 0; i < animations.size(); ++i) {
-        const std::string own = animations[i].value("name", "");
-        if (own == name || (own.empty() && name == "clip-" + std::to_string(i + 1))) return animations[i];
-    }
-    throw Error(file, "has no animation '" + name + "'");
+Json& node_at(Glb& glb, int node) {
+    return glb.json["nodes"][static_cast<std::size_t>(node)];
 }
 
 }  // namespace
@@ -148,7 +101,7 @@ void switch_places(Glb& glb, const Character& character, const SocketBinding& so
                    const CarriedProp& carried, std::span<const int> nodes, std::span<const Clip> clips) {
     std::vector<Vec3> scales;
     for (std::size_t p = 0; p < nodes.size(); ++p) {
-        Json& scale = glb.json["nodes"][static_cast<std::size_t>(nodes[p])]["scale"];
+        Json& scale = node_at(glb, nodes[p])["scale"];
         scales.push_back(vector_of(scale));
         if (p > 0) scale = {0.0, 0.0, 0.0};
     }
@@ -156,11 +109,40 @@ void switch_places(Glb& glb, const Character& character, const SocketBinding& so
     for (const std::size_t socket : carried.sockets)
         places.push_back({socket, placement_of(*carried.prop, carried.fit)});
     for (const auto& [name, switches] : carried.switches) {
-        const Clip& clip = clip_named(name, character, clips);
         const CarryPlan plan(places, switches);
-        PlaceSwitcher switcher(glb, character, sockets, plan, clip,
-                               animation_named(glb, name, character.file));
+        PlaceSwitcher switcher(glb, character, sockets, plan, clip_named(name, character, clips));
         for (std::size_t p = 0; p < nodes.size(); ++p) switcher.write(p, nodes[p], scales[p]);
+    }
+}
+
+void let_props_go(Glb& glb, const Character& character, std::span<const PropFlight> flights,
+                  std::span<const int> nodes, std::span<const Clip> clips) {
+    std::map<std::size_t, int> loose;  // of each mount its node in the scene
+    for (const PropFlight& flight : flights) {
+        const Clip& clip = clip_named(flight.clip, character, clips);
+        if (flight.places.empty() || flight.frame + flight.places.size() > clip.frame_count())
+            throw Error(character.file, "the clip '" + clip.name + "' has no such frames", "",
+                        "let things go within the clip");
+        const int mounted = nodes[flight.mount];
+        const Vec3 scale = flight.places.front().scale;
+        if (!loose.contains(flight.mount)) {
+            Json node = node_at(glb, mounted);
+            node["scale"] = {0.0, 0.0, 0.0};
+            node["extras"][k_prop_mark]["socket"] = "";
+            const int made = push(glb.json, "nodes", std::move(node));
+            loose[flight.mount] = made;
+            glb.json["scenes"][glb.json.value("scene", std::size_t{0})]["nodes"].push_back(made);
+        }
+        AnimationKeys keys(glb, clip, character.file);
+        const auto from = static_cast<float>(flight.frame);
+        const std::pair<float, bool> goes{from, false};
+        const std::pair<float, bool> comes{from, true};
+        keys.show(mounted, vector_of(node_at(glb, mounted)["scale"]), true, {&goes, 1});
+        keys.show(loose[flight.mount], scale, false, {&comes, 1});
+        std::vector<float> times;
+        for (std::size_t f = 0; f < flight.places.size(); ++f)
+            times.push_back(keys.time_of(from + static_cast<float>(f)));
+        keys.move(loose[flight.mount], times, flight.places);
     }
 }
 

@@ -1,4 +1,4 @@
-// Animations that switch a prop between its places.
+// Animations that switch a prop between its places, and that let it go.
 #pragma once
 
 #include "glb_builder.hpp"
@@ -11,5 +11,10 @@ namespace dendraxis::io {
 /// starts where the place before has it. `clips` count in place of the character's of the same names.
 void switch_places(Glb& glb, const Character& character, const SocketBinding& sockets,
                    const CarriedProp& carried, std::span<const int> nodes, std::span<const Clip> clips);
+
+/// A node in the scene itself for each prop that is let go: it has no size before, the mounted one none from
+/// then on. `nodes` are those of the mounts.
+void let_props_go(Glb& glb, const Character& character, std::span<const PropFlight> flights,
+                  std::span<const int> nodes, std::span<const Clip> clips);
 
 }  // namespace dendraxis::io

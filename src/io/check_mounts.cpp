@@ -63,8 +63,9 @@ Findings check_mounts(const Character& character, const Chart& chart, const Sock
 
 std::string equip_json(const EquipReport& report) {
     Json props = Json::array();
-    for (const MountedProp& one : report.mounted)
-        props.push_back({{"prop", one.prop}, {"socket", one.socket}});
+    for (const MountedProp& one : report.mounted) {
+        if (!one.socket.empty()) props.push_back({{"prop", one.prop}, {"socket", one.socket}});
+    }
     Json document{{"props", props}};
     for (const EquipReport::Piece& one : report.pieces)
         document["pieces"].push_back({{"piece", one.piece},
@@ -80,6 +81,13 @@ std::string equip_json(const EquipReport& report) {
                                        {"socket", one.socket},
                                        {"over", rounded(one.over)},
                                        {"jump", rounded(one.jump)}});
+    for (const EquipReport::Fall& one : report.falls)
+        document["falls"].push_back({{"prop", one.prop},
+                                     {"clip", one.clip},
+                                     {"frame", one.frame},
+                                     {"speed", rounded(one.speed)},
+                                     {"ends", json_of(one.ends)},
+                                     {"lies", one.lies}});
     document["findings"] = json_of(report.findings);
     return text_of(document);
 }

@@ -168,6 +168,18 @@ Transform rest_of(const tinygltf::Node& node) {
     return rest;
 }
 
+// Props that were let go stand in the scene; told relative to the first bone, as the others are to theirs.
+void tell_by_first_bone(const GltfFile& file, const Clip& whole, const Character& character, Clip& motion) {
+    std::vector<Transform> model(character.skeleton.size());
+    for (std::size_t p = 0; p < character.prop_nodes.size(); ++p) {
+        if (file.parents[static_cast<std::size_t>(character.prop_nodes[p])] != -1) continue;
+        for (std::size_t f = 0; f < motion.frame_count(); ++f) {
+            to_model_space(character.skeleton, whole.frame(f), model);
+            motion.frame(f)[p] = inverse(model.front()) * motion.frame(f)[p];
+        }
+    }
+}
+
 // Where the props are relative to their bones in a clip that moves or switches them; `whole` is its frames.
 void read_prop_motion(const GltfFile& file, const tinygltf::Animation& animation, const Clip& whole,
                       double start, Character& character, const std::string& where) {
@@ -193,6 +205,7 @@ void read_prop_motion(const GltfFile& file, const tinygltf::Animation& animation
             motion.frame(f)[p] = motion.frame(f)[static_cast<std::size_t>(slot_of[node])];
         }
     }
+    tell_by_first_bone(file, whole, character, motion);
     character.prop_motions.push_back(std::move(motion));
 }
 

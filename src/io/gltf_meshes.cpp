@@ -106,20 +106,20 @@ void bind_to_skin(const GltfFile& file, const tinygltf::Skin& skin, const std::v
     }
 }
 
-// A plain mesh moves with the bone that its node is or hangs below; `false` where there is none.
-bool bind_to_node(const GltfFile& file, int node, const std::vector<int>& bone_of, SkinnedMesh& mesh) {
+// A plain mesh moves with the bone that its node is or hangs below; `false` where there is none. A prop that
+// was let go stands free in the scene and is told by the first bone.
+bool bind_to_node(const GltfFile& file, int node, const Character& character, const std::vector<int>& bone_of,
+                  SkinnedMesh& mesh) {
     int holder = node;
     while (holder != -1 && bone_of[static_cast<std::size_t>(holder)] == k_no_bone)
         holder = file.parents[static_cast<std::size_t>(holder)];
+    if (holder == -1 && is_a_prop(file.model.nodes[static_cast<std::size_t>(node)]) &&
+        !character.nodes.empty())
+        holder = character.nodes.front();
     if (holder == -1) return false;
     mesh.bones = {bone_of[static_cast<std::size_t>(holder)]};
     mesh.inverse_bind = {world_matrix(file, holder).inverse() * world_matrix(file, node)};
     return true;
-}
-
-// A node that `glb_with_props` has marked.
-bool is_a_prop(const tinygltf::Node& node) {
-    return node.extras.IsObject() && node.extras.Has("dendraxis") && node.extras.Get("dendraxis").Has("prop");
 }
 
 std::array<float, 3> color_of(const GltfFile& file, int material) {
@@ -153,7 +153,7 @@ void read_meshes(const GltfFile& file, Character& character) {
             if (node.skin != -1) {
                 bind_to_skin(file, file.model.skins[static_cast<std::size_t>(node.skin)], bone_of, mesh,
                              where);
-            } else if (!bind_to_node(file, static_cast<int>(n), bone_of, mesh)) {
+            } else if (!bind_to_node(file, static_cast<int>(n), character, bone_of, mesh)) {
                 continue;
             }
             read_influences(file, primitive, mesh, where);

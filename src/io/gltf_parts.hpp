@@ -25,6 +25,9 @@ Affine node_matrix(const tinygltf::Node& node);
 /// From the frame of a node to the file's world, at rest.
 Affine world_matrix(const GltfFile& file, int node);
 
+/// Whether `glb_with_props` has marked this node: it shows and moves, but is no bone.
+bool is_a_prop(const tinygltf::Node& node);
+
 /// Each node's bone, or `k_no_bone`.
 std::vector<int> bones_of_nodes(const GltfFile& file, const Character& character);
 

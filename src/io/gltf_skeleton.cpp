@@ -100,7 +100,7 @@ Marks find_bones(const GltfFile& file) {
     if (joints.empty()) {
         for (std::size_t i = 0; i < bones.size(); ++i) {
             const tinygltf::Node& node = file.model.nodes[i];
-            bones[i] = node.mesh != -1 || !shows_something(node);
+            bones[i] = !is_a_prop(node) && (node.mesh != -1 || !shows_something(node));
         }
         return bones;
     }
@@ -201,6 +201,10 @@ Affine world_matrix(const GltfFile& file, int node) {
     Affine matrix = Affine::Identity();
     for (; node != -1; node = parent_of(file, node)) matrix = node_matrix(node_at(file, node)) * matrix;
     return matrix;
+}
+
+bool is_a_prop(const tinygltf::Node& node) {
+    return node.extras.IsObject() && node.extras.Has("dendraxis") && node.extras.Get("dendraxis").Has("prop");
 }
 
 std::vector<int> bones_of_nodes(const GltfFile& file, const Character& character) {

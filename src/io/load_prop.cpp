@@ -30,6 +30,7 @@ void read_side_file(const fs::path& file, Prop& prop) {
         std::erase_if(prop.grips, [&](const PropGrip& known) { return known.name == grip.name; });
         prop.grips.push_back(std::move(grip));
     }
+    if (document.json.contains("mass")) prop.mass = document.json["mass"].get<float>();
     prop.volumes = volumes_of(document.json.value("volumes", Json::object()));
 }
 

@@ -191,14 +191,17 @@ int mount(Glb& glb, const Character& character, const SocketBinding& sockets, co
 
 std::vector<std::uint8_t> glb_with_props(const Character& character, const SocketBinding& sockets,
                                          std::span<const PropMount> mounts,
-                                         std::span<const CarriedProp> carried, std::span<const Clip> clips) {
+                                         std::span<const CarriedProp> carried, std::span<const Clip> clips,
+                                         std::span<const PropFlight> flights) {
     if (character.file.empty() || character.nodes.empty())
         throw Error(character.name, "was not read from a glTF file", "",
                     "write it first: `dendraxis convert`");
     Glb glb = open_for_editing(read_gltf_file(character.file));
     for (const Clip& clip : clips) add_clip(glb, character.skeleton, character.nodes, clip);
     const std::vector<Transform> rest = rest_in_model_space(character.skeleton);
-    for (const PropMount& one : mounts) mount(glb, character, sockets, one, rest);
+    std::vector<int> mounted;
+    for (const PropMount& one : mounts) mounted.push_back(mount(glb, character, sockets, one, rest));
+    let_props_go(glb, character, flights, mounted, clips);
     for (const CarriedProp& one : carried) {
         std::vector<int> nodes;
         for (const std::size_t socket : one.sockets)

@@ -1,5 +1,7 @@
 #include <dendraxis/sim/drop.hpp>
 
+#include "ground.hpp"
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -61,20 +63,13 @@ class Fall {
     Fall(const RagdollBinding& binding, const Chart& chart, const DropStart& start,
          const DropOptions& options, const DropGround& ground)
         : binding_(binding), plan_(binding.plan()), options_(options), world_(options.world) {
-        stands_ = {chart.to_upright(), Vec3(0.0f, -chart.floor, 0.0f), Vec3::Ones()};
+        stands_ = upright_stand(chart);
         kept_ = start.pose;
         model_.resize(kept_.size());
         states_.resize(plan_.bodies.size());
         anchors_.resize(plan_.joints.size());
         place(start);
-        if (ground.triangles.empty()) {
-            world_.add_floor(Vec3::Zero(), Vec3::UnitY());
-        } else {
-            std::vector<Vec3> places;
-            for (const Vec3& place : ground.places)
-                places.push_back(stands_.rotation * place + stands_.translation);
-            world_.add_ground(places, ground.triangles);
-        }
+        add_ground(world_, ground, stands_);
         number_ = world_.add(binding_, states_, anchors_);
         lift_out();
         if (options.push) {

@@ -106,6 +106,19 @@ void World::obey(int number, const Ragdoll& ragdoll) {
     }
 }
 
+void World::carry(int number, std::span<const BodyState> states) {
+    Figure& figure = inner_->figure(number);
+    if (states.size() != figure.bodies.size() || !std::all_of(states.begin(), states.end(), is_finite))
+        throw Error("ragdoll", "needs a finite state of each body");
+    for (std::size_t j = 0; j < figure.joints.size(); ++j) inner_->unlink(figure, j);
+    for (std::size_t b = 0; b < states.size(); ++b) {
+        if (figure.motions[b] == BodyMotion::absent) inner_->put(*figure.bodies[b], states[b]);
+        figure.from[b] = inner_->state_of(*figure.bodies[b]);
+        figure.to[b] = states[b];
+        inner_->move(figure, b, BodyMotion::carried);
+    }
+}
+
 void World::drive(int number, int joint, const Quat& target, float pull) {
     inner_->figure(number).joints.at(static_cast<std::size_t>(joint))->drive(target, pull);
 }

@@ -9,6 +9,7 @@
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/props.hpp>
 #include <dendraxis/io/write_file.hpp>
+#include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>
@@ -145,27 +146,32 @@ TEST_CASE("the second hand comes to its grip and nothing else changes") {
         const SocketBinding sockets = sockets_on(*who, own);
         const std::size_t first = index_of(sockets, "hand.right");
         const std::size_t second = index_of(sockets, "hand.left");
-        // Both arms before the body, swaying.
-        Clip clip{"hold", 30.0f, who->skeleton.size(), {}};
-        const Chain& arm = *own.find("arm.right");
-        for (int f = 0; f < 20; ++f) {
-            std::vector<Transform> pose = rest_pose(who->skeleton);
-            const BoneTurn turn{who->skeleton.bone(arm.bones[0]).label,
-                                Vec3(-20, 75.0f + 2.0f * static_cast<float>(f), 0)};
-            pose = turned_pose(own, pose, std::span<const BoneTurn>(&turn, 1));
-            clip.transforms.insert(clip.transforms.end(), pose.begin(), pose.end());
-        }
-        const TwoHanded held{first, placement_of(mallet, {}), second, mallet.grip("grip.second")};
+        // The diver's blow, a mallet of each one's size.
+        const Transfer transfer(pair(chart(workshop::diver()), own));
+        const Clip clip = transfer.apply(workshop::diver().clip("swing-mallet"));
+        PropFit fit;
+        fit.scale = own.height / chart(workshop::diver()).height;
+        const TwoHanded held{first, placement_of(mallet, fit), second, mallet.grip("grip.second")};
         const TwoHandedClip done = bring_second_hand(own, sockets, held, clip);
-        CHECK(done.worst < 0.002f);
-        CHECK(check_second_hand(done, mallet, sockets.sockets()[second]).empty());
         std::vector<Transform> model(who->skeleton.size());
         const Chain& other = *own.find("arm.left");
+        float worst = 0.0f;
+        std::size_t reached = 0;
         for (std::size_t f = 0; f < clip.frame_count(); ++f) {
             to_model_space(who->skeleton, done.clip.frame(f), model);
             const Transform prop = sockets.frame(first, model) * held.placement;
             const Transform hand = sockets.frame(second, model);
-            CHECK((hand.translation - apply(prop, held.grip.at)).norm() < 0.002f);
+            const float off = (hand.translation - apply(prop, held.grip.at)).norm();
+            worst = std::max(worst, off);
+            // It is there, or the arm is as long as it gets.
+            const auto joint = [&](std::size_t b) {
+                return model[static_cast<std::size_t>(other.bones[b])].translation;
+            };
+            const Vec3 upper = joint(1) - joint(0);
+            const Vec3 fore = joint(2) - joint(1);
+            const float length = upper.norm() + fore.norm();
+            CHECK((off < 0.002f || (upper + fore).norm() > 0.98f * length));
+            reached += off < 0.002f ? 1 : 0;
             const Vec3 handle = prop.rotation * held.grip.turn * Vec3::UnitY();
             CHECK((hand.rotation * Vec3::UnitY()).dot(handle) > 0.999f);
             for (std::size_t b = 0; b < who->skeleton.size(); ++b) {
@@ -177,6 +183,9 @@ TEST_CASE("the second hand comes to its grip and nothing else changes") {
                 if (!is_arm) CHECK(angle_between(after.rotation, before.rotation) < 1e-3f);
             }
         }
+        MESSAGE(who->name, ": in ", reached, " of ", clip.frame_count(), " frames, at most ", worst, " m off");
+        CHECK(done.worst == doctest::Approx(worst).epsilon(1e-3));
+        CHECK(reached * 3 > clip.frame_count());
         // Out of reach: told, not torn.
         TwoHanded far = held;
         far.grip.at = Vec3(0, 3.0f, 0);

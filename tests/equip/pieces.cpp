@@ -63,7 +63,9 @@ float seen_through(const Worn& worn, const Character& character, const Chart& ch
         if (!hit || hit->distance > 0.5f) continue;
         ++seen;
         const auto skin_hit = first_hit(skin, {hit->point + 0.02f * out, -out});
-        through += skin_hit && skin_hit->distance < 0.0199f ? 1 : 0;
+        if (!skin_hit || skin_hit->distance >= 0.0199f) continue;
+        // The other hand on the sleeve is not what is under it.
+        through += skin_hit->bone == bones[0] || character.skeleton.is_above(bones[0], skin_hit->bone) ? 1 : 0;
     }
     REQUIRE(seen > 40);
     return static_cast<float>(through) / static_cast<float>(seen);

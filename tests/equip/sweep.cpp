@@ -224,15 +224,15 @@ TEST_CASE("a mesh is swept by its triangles: what dense sub-stepping finds, no m
         CAPTURE(i);
         Surface mesh;
         for (std::uint32_t t = 0; t < 6; ++t) {
-            const Vec3 middle = place(0.8f);
+            const Vec3 middle = place(0.6f);
             for (int c = 0; c < 3; ++c) mesh.places.push_back(middle + place(0.4f));
             mesh.triangles.push_back({3 * t, 3 * t + 1, 3 * t + 2});
             mesh.bones.insert(mesh.bones.end(), 3, static_cast<int>(t));
         }
         const Shape ball{ShapeKind::sphere, Vec3::Constant(0.1f)};
         Motion flies;
-        flies.from.translation = place(1.5f);
-        flies.to.translation = place(1.5f);
+        flies.from.translation = place(1.2f);
+        flies.to.translation = place(1.2f);
         Motion stands;
         stands.from.translation = stands.to.translation = place(0.3f);
         stands.from.rotation = stands.to.rotation = Quat::UnitRandom();

@@ -6,6 +6,7 @@
 #include <dendraxis/equip/volume.hpp>
 #include <dendraxis/skeleton/character.hpp>
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -25,6 +26,7 @@ struct Prop {
     Character model;
     std::vector<PropGrip> grips;
     std::vector<SweepVolume> volumes;  ///< that can strike
+    std::optional<float> mass;         ///< kg, where its side file says
     Findings findings;
 
     /// The grip of that name; the prop's origin where it has none at all. Throws `Error`, naming the nearest,

@@ -21,8 +21,8 @@ struct TwoHandedClip {
 };
 
 /// The clip with the second hand brought to its grip in every frame: shoulder and elbow by the two-bone
-/// solution of `ik`, the hand turned so that it lies along the handle, about which it turns as little as it
-/// can. Throws `Error` where the second socket is on no arm or leg.
+/// solution of `ik`, the hand turned along the handle and around it so that its wrist is on the shoulder's
+/// side. Throws `Error` where the second socket is on no arm or leg.
 TwoHandedClip bring_second_hand(const Chart& chart, const SocketBinding& sockets, const TwoHanded& held,
                                 const Clip& clip);
 

@@ -39,7 +39,7 @@ const Socket* find_socket(std::span<const Socket> sockets, std::string_view name
 Socket mirrored_socket(const Socket& socket, const Chart& chart);
 
 /// What is wrong with them: two of one name, a bone that does not exist, a place more than the character's
-/// height from its bone, a bone that is scaled unevenly (things mounted there would be sheared).
+/// height from its bone, a bone that is scaled unevenly (things mounted there would be sheared) or mirrored.
 Findings check_sockets(std::span<const Socket> sockets, const Chart& chart);
 
 /// Throws `Error` on what would make a socket meaningless: no name, no such bone, numbers that are not

@@ -39,20 +39,29 @@ struct CarriedProp {
     std::map<std::string, std::vector<CarrySwitch>> switches;  ///< by clip
 };
 
+/// A mounted prop that is let go in a clip: it no longer follows, and is in the world where `places` say.
+struct PropFlight {
+    std::size_t mount = 0;  ///< which of the mounts
+    std::string clip;
+    std::size_t frame = 0;
+    std::vector<Transform> places;  ///< its own space in model space, from `frame` on, a frame each
+};
+
 /// The character's file with the props as plain nodes below their bones (`prop NAME`), so that any viewer
 /// shows them and every clip carries them. Materials and pictures come along; a prop's own skin is posed as
-/// at rest. A carried prop has a node a place; the clips switch them by their sizes. `clips` take the place
-/// of the file's of the same names. Throws `Error`.
+/// at rest. A carried prop has a node a place, one that is let go a second one in the scene; the clips switch
+/// them by their sizes. `clips` take the place of the file's of the same names. Throws `Error`.
 std::vector<std::uint8_t> glb_with_props(const Character& character, const SocketBinding& sockets,
                                          std::span<const PropMount> mounts,
                                          std::span<const CarriedProp> carried = {},
-                                         std::span<const Clip> clips = {});
+                                         std::span<const Clip> clips = {},
+                                         std::span<const PropFlight> flights = {});
 
 /// A prop in a file that `glb_with_props` wrote.
 struct MountedProp {
     std::string prop;
-    std::string socket;
-    int node_above = -1;               ///< the node that carries it
+    std::string socket;                ///< empty: where it goes once it is let go
+    int node_above = -1;               ///< the node that carries it; -1: the scene
     Transform at;                      ///< relative to that node
     std::vector<SweepVolume> volumes;  ///< in the prop's own space
 };
@@ -77,9 +86,18 @@ struct EquipReport {
         float over = 0.0f;
         float jump = 0.0f;  ///< metres
     };
+    struct Fall {
+        std::string prop;
+        std::string clip;
+        std::size_t frame = 0;
+        float speed = 0.0f;        ///< m/s as it is let go, after the push
+        Vec3 ends = Vec3::Zero();  ///< of its middle, left, up and forward of the character's origin
+        bool lies = false;         ///< still at the clip's end
+    };
     std::vector<MountedProp> mounted;
     std::vector<Piece> pieces;
     std::vector<Change> changes;
+    std::vector<Fall> falls;
     Findings findings;
 };
 

@@ -1,0 +1,89 @@
+#include <dendraxis/sim/loose_prop.hpp>
+
+#include "ground.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <fmt/format.h>
+
+namespace dendraxis::sim {
+namespace {
+
+constexpr float k_still = 0.05f;  // m/s
+
+// The wearer and what is mounted on it, frame by frame, upright.
+class Wearer {
+ public:
+    Wearer(const LooseProp& loose, const SocketBinding& sockets, const RagdollBinding& binding,
+           const Chart& chart, const Clip& clip)
+        : sockets_(sockets),
+          socket_(loose.socket),
+          placement_(placement_of(*loose.prop, loose.fit)),
+          binding_(binding),
+          clip_(clip),
+          stands_(upright_stand(chart)),
+          model_(chart.skeleton.size()),
+          states_(binding.plan().bodies.size()) {}
+
+    const std::vector<BodyState>& bodies(std::size_t frame) {
+        pose(frame);
+        binding_.bodies_of(model_, stands_, states_);
+        return states_;
+    }
+
+    Transform thing(std::size_t frame) {
+        pose(frame);
+        return stands_ * sockets_.frame(socket_, model_) * placement_;
+    }
+
+    Transform to_model(const Transform& upright) const { return inverse(stands_) * upright; }
+
+ private:
+    void pose(std::size_t frame) { to_model_space(binding_.skeleton(), clip_.frame(frame), model_); }
+
+    const SocketBinding& sockets_;
+    std::size_t socket_;
+    Transform placement_;
+    const RagdollBinding& binding_;
+    const Clip& clip_;
+    Transform stands_;
+    std::vector<Transform> model_;
+    std::vector<BodyState> states_;
+};
+
+}  // namespace
+
+LooseFall fall_in_clip(const LooseProp& loose, const SocketBinding& sockets, const RagdollBinding& wearer,
+                       const Chart& chart, const Clip& clip, const DropGround& ground) {
+    if (loose.frame >= clip.frame_count())
+        throw Error(loose.prop->name,
+                    fmt::format("cannot be let go in frame {} of '{}'", loose.frame, clip.name), "",
+                    fmt::format("its frames are 0 to {}", clip.frame_count() - 1));
+    Wearer who(loose, sockets, wearer, chart, clip);
+    const float seconds = 1.0f / clip.fps;
+    const Transform now = who.thing(loose.frame);
+    const Transform before = loose.frame > 0 ? who.thing(loose.frame - 1) : now;
+    const PropBody body = prop_body(*loose.prop, {}, loose.fit);
+    const HandOver thing = let_go(body, now, before, seconds, loose.push, apply(now, body.at));
+
+    World world;
+    add_ground(world, ground, upright_stand(chart));
+    const int figure = world.add(wearer);
+    world.carry(figure, who.bodies(loose.frame));
+    const int number = world.add_loose(thing);
+    LooseFall fall;
+    fall.speed = thing.state.velocity.norm();
+    fall.places.push_back(who.to_model(now));
+    for (std::size_t f = loose.frame + 1; f < clip.frame_count(); ++f) {
+        world.carry(figure, who.bodies(f));
+        world.step(seconds);
+        fall.places.push_back(who.to_model(frame_of(thing, world.loose_state(number))));
+    }
+    const BodyState last = world.loose_state(number);
+    fall.ends = last.place;
+    fall.lies = last.velocity.norm() < k_still;
+    return fall;
+}
+
+}  // namespace dendraxis::sim
