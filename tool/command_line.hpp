@@ -9,6 +9,10 @@
 
 namespace dendraxis::tool {
 
+/// Takes a command line apart, the program's name first, and runs its command; returns the exit status.
+/// Throws `UsageError` and `Error`.
+int run_command_line(int count, const char* const* words);
+
 /// A command: its name, what it does, an example for people. `chosen` is set to `run` where it is called.
 CLI::App* add_command(CLI::App& app, const char* name, const char* what, const char* example, bool& json,
                       std::function<int()>& chosen, std::function<int()> run);

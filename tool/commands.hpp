@@ -68,7 +68,6 @@ struct RetargetArguments {
     std::string suffix;
     float fps = 0.0f;
     int jobs = 0;
-    bool quiet = false;  ///< print nothing
     bool json = false;
 };
 

@@ -8,11 +8,9 @@
 
 #include <algorithm>
 
-namespace {
+namespace dendraxis::tool {
 
-using namespace dendraxis::tool;
-
-int parse_and_run(int count, char** words) {
+int run_command_line(int count, const char* const* words) {
     CLI::App app(
         "Carries animation from one character to another. A character is a .glb or .gltf file;\n"
         "a rig sheet (.rig.json) that `chart -o` wrote may stand for it.",
@@ -270,7 +268,7 @@ int parse_and_run(int count, char** words) {
     for (const CLI::App* command : app.get_subcommands([](const CLI::App*) { return true; }))
         names.push_back(command->get_name());
     if (count > 1 && words[1][0] != '-' && std::find(names.begin(), names.end(), words[1]) == names.end()) {
-        const std::string nearest = dendraxis::nearest_name(words[1], names);
+        const std::string nearest = nearest_name(words[1], names);
         throw UsageError(std::string("there is no command '") + words[1] + "'; " +
                          (nearest.empty() ? "see `dendraxis --help`" : "did you mean '" + nearest + "'?"));
     }
@@ -292,11 +290,12 @@ int parse_and_run(int count, char** words) {
     return chosen();
 }
 
-}  // namespace
+}  // namespace dendraxis::tool
 
 int main(int count, char** words) {
+    using namespace dendraxis::tool;
     try {
-        return parse_and_run(count, words);
+        return run_command_line(count, words);
     } catch (const UsageError& problem) {
         fmt::print(stderr, "dendraxis: {}\n", problem.what());
         return k_wrong_usage;

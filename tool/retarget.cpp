@@ -56,7 +56,6 @@ int run_retarget(const RetargetArguments& arguments) {
     const auto failed = std::count_if(report.clips.begin(), report.clips.end(),
                                       [](const auto& line) { return line.status == "failed"; });
     const int status = failed > 0 ? k_gate_failed : k_done;
-    if (arguments.quiet) return status;
     if (arguments.json) {
         fmt::print("{}", io::report_json(report));
         return status;

@@ -1,6 +1,6 @@
 #include <dendraxis/sim/drop.hpp>
 
-#include "ground.hpp"
+#include "fall_ground.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>

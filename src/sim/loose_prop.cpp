@@ -1,6 +1,6 @@
 #include <dendraxis/sim/loose_prop.hpp>
 
-#include "ground.hpp"
+#include "fall_ground.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/skeleton/pose.hpp>

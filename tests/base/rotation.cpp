@@ -47,7 +47,7 @@ TEST_CASE("a matrix comes apart into the transform that made it, mirrored ones t
 }
 
 TEST_CASE(
-    "swing and twist make up the rotation; the twist keeps its axis and the swing has no part about it") {
+    "swing and twist make up the rotation, the twist keeps its axis and the swing has no part about it") {
     for (int i = 0; i < 200; ++i) {
         const Quat rotation = random_rotation();
         const Vec3 axis = random_vector().normalized();

@@ -55,7 +55,7 @@ std::size_t band(float confidence) {
 
 }  // namespace
 
-TEST_CASE("charts do not depend on axes, units, up axis or order; and confidence means something") {
+TEST_CASE("charts do not depend on axes, units, up axis or order, and confidence means something") {
     std::mt19937 random(5);
     std::map<std::string, std::array<Tally, 4>> table;
     int variants_seen = 0;

@@ -183,7 +183,8 @@ TEST_CASE("the second hand comes to its grip and nothing else changes") {
                 if (!is_arm) CHECK(angle_between(after.rotation, before.rotation) < 1e-3f);
             }
         }
-        MESSAGE(who->name, ": in ", reached, " of ", clip.frame_count(), " frames, at most ", worst, " m off");
+        MESSAGE(who->name, ": in ", reached, " of ", clip.frame_count(), " frames, at most ", worst,
+                " m off");
         CHECK(done.worst == doctest::Approx(worst).epsilon(1e-3));
         CHECK(reached * 3 > clip.frame_count());
         // Out of reach: told, not torn.

@@ -65,7 +65,8 @@ float seen_through(const Worn& worn, const Character& character, const Chart& ch
         const auto skin_hit = first_hit(skin, {hit->point + 0.02f * out, -out});
         if (!skin_hit || skin_hit->distance >= 0.0199f) continue;
         // The other hand on the sleeve is not what is under it.
-        through += skin_hit->bone == bones[0] || character.skeleton.is_above(bones[0], skin_hit->bone) ? 1 : 0;
+        through +=
+            skin_hit->bone == bones[0] || character.skeleton.is_above(bones[0], skin_hit->bone) ? 1 : 0;
     }
     REQUIRE(seen > 40);
     return static_cast<float>(through) / static_cast<float>(seen);
@@ -180,7 +181,7 @@ TEST_CASE("a piece sits alike whatever the character's unit, axes and names and 
         CHECK((other_side.places[v] - Vec3(-1, 1, 1).cwiseProduct(wanted.places[v])).norm() < 3e-3f);
 }
 
-TEST_CASE("what makes no sense is refused; what spans a joint or pokes through is told") {
+TEST_CASE("what makes no sense is refused, what spans a joint or pokes through is told") {
     const Character& diver = workshop::diver();
     const Chart own = chart(diver);
     CHECK_THROWS_WITH_AS(wear("shin.left", "shin.lefft", diver, own), doctest::Contains("shin.left"), Error);

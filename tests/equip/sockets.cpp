@@ -152,6 +152,21 @@ TEST_CASE("what is wrong with sockets is told, and what makes no sense is refuse
     CHECK_THROWS_AS(mirrored_socket({"d", chart.skeleton.find("head_end")}, chart), Error);
 }
 
+TEST_CASE("a bone below a negative scale is told, wherever the scale stands") {
+    Character diver = workshop::diver();
+    std::vector<Bone> bones(diver.skeleton.bones().begin(), diver.skeleton.bones().end());
+    const int shoulder = diver.skeleton.find("shoulder_left");
+    bones[static_cast<std::size_t>(shoulder)].rest.scale = Vec3(-1, 1, 1);
+    diver.skeleton = Skeleton(bones);
+    const Chart chart = dendraxis::chart(diver);
+    const std::vector<Socket> sockets{{"left", diver.skeleton.find("hand_left")},
+                                      {"right", diver.skeleton.find("hand_right")}};
+    const Findings findings = check_sockets(sockets, chart);
+    REQUIRE(findings.size() == 1);
+    CHECK(findings[0].code == "socket.mirrored-bone");
+    CHECK(findings[0].where == "left");
+}
+
 TEST_CASE("a ray tells which bone it meets first") {
     const Character& diver = workshop::diver();
     const Chart chart = dendraxis::chart(diver);

@@ -80,7 +80,7 @@ TEST_CASE("head and arm look and point at what is within their limits, and no fa
     CHECK_THROWS_AS(aim_of(diver(), "tail"), Error);
 }
 
-TEST_CASE("aiming eases on and off, back to the very pose; only the directions asked for") {
+TEST_CASE("aiming eases on and off, back to the very pose, only the directions asked for") {
     const Skeleton& skeleton = diver().skeleton;
     std::vector<Transform> model(skeleton.size());
     Aim aim = aim_of(diver(), "head");

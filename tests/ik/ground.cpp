@@ -197,7 +197,7 @@ TEST_CASE("a clip over steps is adapted at any speed: no foot that stands is dee
     CHECK(deepest < 15e-3f);
 }
 
-TEST_CASE("what runs is not adapted; what slows down is, bit by bit") {
+TEST_CASE("what runs is not adapted, what slows down is, bit by bit") {
     const GroundAdaptation adaptation(diver());
     const auto rest = rest_pose(diver().skeleton);
     GroundAdaptation::Workspace workspace;
@@ -227,7 +227,7 @@ TEST_CASE("what runs is not adapted; what slows down is, bit by bit") {
     CHECK(adapted(0.0f) == doctest::Approx(standing).epsilon(0.05));
 }
 
-TEST_CASE("over a hole a foot hangs; a lift is followed; the floor may be missing altogether") {
+TEST_CASE("over a hole a foot hangs, a lift is followed, the floor may be missing altogether") {
     const GroundAdaptation adaptation(diver());
     const auto rest = rest_pose(diver().skeleton);
     GroundAdaptation::Workspace workspace;

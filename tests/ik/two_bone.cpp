@@ -45,7 +45,8 @@ TEST_CASE("two bones reach what is in reach, and keep the side of their middle j
 }
 
 TEST_CASE(
-    "out of reach the limb nears full stretch and never gets there; a straight one bends toward the hint") {
+    "out of reach the limb nears full stretch and never gets there, and a straight one bends toward the "
+    "hint") {
     const LimbJoints limb{Vec3::Zero(), Vec3(0.2f, 0, 0.2236068f), Vec3(0.368f, 0, -0.0003932f)};
     float before = 0.0f;
     float slope = 1.0f;
@@ -98,7 +99,7 @@ TEST_CASE("a million targets: all that is in reach is reached, on the side that 
     CHECK(wrong_side == 0);
 }
 
-TEST_CASE("a hinge decides the side; bones stretch where they may, and only then") {
+TEST_CASE("a hinge decides the side, bones stretch where they may, and only then") {
     const LimbJoints leg{Vec3(0, 0.9f, 0), Vec3(0, 0.5f, 0.02f), Vec3(0, 0.1f, 0)};
     TwoBoneOptions options;
     options.bend = Bend::hinge;

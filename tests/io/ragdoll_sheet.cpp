@@ -81,7 +81,7 @@ TEST_CASE("a plan comes back from the sheet, and from glTF rigid bodies, as it w
                          doctest::Contains("holds no rigid bodies"), Error);
 }
 
-TEST_CASE("what a person leaves out is filled in; what they say stays") {
+TEST_CASE("what a person leaves out is filled in, what they say stays") {
     workshop::Scratch scratch;
     json sheet = sheet_of(workshop::demo("diver.glb"), scratch);
     json& parts = sheet["ragdoll"];

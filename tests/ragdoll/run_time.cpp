@@ -183,7 +183,7 @@ TEST_CASE("triggers: a fast landing, a hard hit, one arm alone") {
     CHECK(stage.ragdoll.state() == RagdollState::limp);
 }
 
-TEST_CASE("held, it keeps the animation's pose; held loosely, it sags") {
+TEST_CASE("held, it keeps the animation's pose, held loosely, it sags") {
     for (const float share : {1.0f, 0.0f}) {
         Stage stage;
         const Clip& idle = stage.character.clip("idle");

@@ -58,7 +58,7 @@ TEST_CASE("every demo character falls, holds together and comes to rest") {
     }
 }
 
-TEST_CASE("same seed, same bytes; another seed, another fall") {
+TEST_CASE("same seed, same bytes, another seed, another fall") {
     const Character& deckhand = workshop::deckhand();
     const Chart chart = dendraxis::chart(deckhand);
     const RagdollBinding binding(build_ragdoll(deckhand, chart), chart);

@@ -1,12 +1,15 @@
 // Things that were let go: they fall, come to rest, are pushed, picked up and stuck in each other.
+#include "variants.hpp"
 #include "workshop.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/equip/copy_sockets.hpp>
 #include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/io/props.hpp>
 #include <dendraxis/ragdoll/build.hpp>
-#include <dendraxis/sim/world.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/sim/loose_prop.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>
@@ -133,4 +136,73 @@ TEST_CASE("what was picked up follows the bone again from where it lay") {
     // As far from the hand as before, seen from it.
     CHECK((inverse(later[hand]) * then)
               .translation.isApprox((inverse(hat.model[hand]) * frame).translation, 1e-4f));
+}
+
+TEST_CASE("what a clip carries pushes loose things aside and is not pushed") {
+    const Hat hat;
+    const RagdollBinding binding(build_ragdoll(hat.diver, hat.own), hat.own);
+    std::vector<BodyState> states(binding.plan().bodies.size());
+    const Clip& clip = hat.diver.clip("stroll");
+    const auto bodies_in = [&](std::size_t frame) {
+        std::vector<Transform> model(hat.diver.skeleton.size());
+        to_model_space(hat.diver.skeleton, clip.frame(frame), model);
+        binding.bodies_of(model, {}, states);
+    };
+    sim::World world;
+    world.add_floor(Vec3::Zero(), Vec3::UnitY());
+    const int walks = world.add(binding);
+    bodies_in(0);
+    world.carry(walks, states);
+    // On the floor, in the way of the feet.
+    HandOver thing = hat.go();
+    thing.state = {Vec3(0, 0.12f, 0.75f), Quat::Identity(), Vec3::Zero(), Vec3::Zero()};
+    const int lies = world.add_loose(thing);
+    std::vector<BodyState> got(states.size());
+    for (std::size_t f = 1; f < clip.frame_count(); ++f) {
+        bodies_in(f);
+        world.carry(walks, states);
+        world.step(1.0f / clip.fps);
+        world.states(walks, got);
+        for (std::size_t b = 0; b < got.size(); ++b) CHECK((got[b].place - states[b].place).norm() < 1e-4f);
+    }
+    CHECK(world.loose_state(lies).place.z() > 0.85f);
+    states[0].place.x() = NAN;
+    CHECK_THROWS_AS(world.carry(walks, states), Error);
+}
+
+TEST_CASE("let go in a clip it starts where it was mounted, as fast, and falls whatever the file's axes") {
+    const Hat hat;
+    Character diver = hat.diver;
+    const Quat quarter(Eigen::AngleAxisf(1.5707963f, Vec3::UnitX()));
+    std::optional<sim::LooseFall> first;
+    for (const Character& who : {diver, variants::under_scaled_node(diver, 100.0f),
+                                 variants::turned(diver, quarter), variants::reaxed(diver, 5)}) {
+        const Chart own = chart(who);
+        const SocketBinding sockets({*find_socket(suggested_sockets(who, own), "head")}, own);
+        const RagdollBinding binding(build_ragdoll(who, own), own);
+        const Clip clip = Transfer(pair(hat.own, own)).apply(diver.clip("stroll"));
+        const sim::LooseProp loose{&hat.prop, {}, 0, 20, Vec3(0.2f, 0.5f, -1.0f)};
+        const sim::LooseFall fall = sim::fall_in_clip(loose, sockets, binding, own, clip);
+        REQUIRE(fall.places.size() == clip.frame_count() - 20);
+        std::vector<Transform> model(who.skeleton.size());
+        const auto mounted = [&](std::size_t frame) {
+            to_model_space(who.skeleton, clip.frame(frame), model);
+            return sockets.frame(0, model) * placement_of(hat.prop, {});
+        };
+        const Transform before = mounted(19);
+        const Transform now = mounted(20);
+        CHECK((fall.places[0].translation - now.translation).norm() < 1e-5f);
+        CHECK(angle_between(fall.places[0].rotation, now.rotation) * k_degrees < 0.01f);
+        const PropBody body = prop_body(hat.prop);
+        CHECK(body.mass == 0.4f);
+        const Vec3 wanted = (apply(now, body.at) - apply(before, body.at)) * clip.fps +
+                            own.to_upright().conjugate() * (loose.push / body.mass);
+        CHECK(fall.speed == doctest::Approx(wanted.norm()).epsilon(0.01));
+        // It is on the floor in the end, a hat's breadth above it at the most, and behind the walker.
+        CHECK(fall.ends.y() < 0.35f);
+        CHECK(fall.ends.y() > 0.02f);
+        if (!first) first = fall;
+        CHECK((fall.ends - first->ends).norm() < 0.15f);
+        CHECK_THROWS_AS(sim::fall_in_clip({&hat.prop, {}, 0, 4000}, sockets, binding, own, clip), Error);
+    }
 }

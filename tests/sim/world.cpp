@@ -63,7 +63,7 @@ TEST_CASE("without weight nothing moves, and a push gives all of it the speed th
     CHECK(momentum.head<2>().norm() < 0.5f);
 }
 
-TEST_CASE("pinned by the head it hangs together; let go it falls; taken out it is gone") {
+TEST_CASE("pinned by the head it hangs together, let go it falls, taken out it is gone") {
     Hung hung;
     hung.world.pin(hung.number, static_cast<int>(hung.body("head")), true);
     const Vec3 head = hung.states[hung.body("head")].place;

@@ -61,7 +61,7 @@ TEST_CASE("survey names an odd unit and up axis, a clip that never moves, a rest
         CHECK(codes.contains(wanted));
 }
 
-TEST_CASE("chart --json is the sheet; a sheet stands for its character, and its edits count") {
+TEST_CASE("chart --json is the sheet, a sheet stands for its character, and its edits count") {
     const workshop::Scratch scratch;
     const auto sheet = scratch / "diver.rig.json";
     json chart = json_from("chart --json " + k_diver + " -o " + sheet.string());

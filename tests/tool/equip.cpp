@@ -1,6 +1,10 @@
 // `dendraxis socket` and `dendraxis equip` as a user runs them.
 #include "workshop.hpp"
 
+#include <dendraxis/chart/chart.hpp>
+#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
 #include <doctest/doctest.h>
 
 #include <fstream>
@@ -52,7 +56,7 @@ TEST_CASE("sockets are listed, added, moved, mirrored, copied and removed in a s
     CHECK(json::parse(run_tool("socket list " + sheet + " --suggest --json").out)["sockets"].size() == 7);
 }
 
-TEST_CASE("a socket whose bone is gone is told; a name that stands twice is refused") {
+TEST_CASE("a socket whose bone is gone is told, a name that stands twice is refused") {
     workshop::Scratch scratch;
     const fs::path sheet = scratch / "diver.rig.json";
     CHECK(run_tool("socket list " + k_diver + " -o " + sheet.string()).status == 0);
@@ -118,6 +122,30 @@ TEST_CASE("the mallet strikes in the window in which it is live") {
     CHECK(struck.out.find("let go in frame") != std::string::npos);
 }
 
+TEST_CASE("examples of both hands, three places, guards, hat and hook run and tell the truth") {
+    workshop::Scratch scratch;
+    const std::string folder = DENDRAXIS_EXAMPLES;
+    const std::string file = (scratch / "out.glb").string();
+    const auto both = workshop::run(folder + "/09_both_hands " + k_diver + " swing-mallet " + file);
+    REQUIRE_MESSAGE(both.status == 0, both.err);
+    CHECK(both.out.find("of 73 frames") != std::string::npos);
+    CHECK(json::parse(run_tool("equip " + file + " --json").out)["props"].size() == 1);
+    CHECK(workshop::run(folder + "/09_both_hands " + k_diver + " swing-malet " + file)
+              .err.find("swing-mallet") != std::string::npos);
+    const auto places = workshop::run(folder + "/10_hand_belt_back " + file);
+    CHECK(places.out.find("switch 1: jumps 0.00 m") != std::string::npos);
+    CHECK(json::parse(run_tool("equip " + file + " --json").out)["props"].size() == 3);
+    const auto guards = workshop::run(folder + "/11_guards_that_fit " + k_diver + " " + k_bosun);
+    REQUIRE_MESSAGE(guards.status == 0, guards.err);
+    CHECK(guards.out.find("shin.right") != std::string::npos);
+    CHECK(guards.out.find("piece.") == std::string::npos);
+    const auto hat = workshop::run(folder + "/12_hat_and_hook");
+    REQUIRE_MESSAGE(hat.status == 0, hat.err);
+    CHECK(hat.out.find("the jet meets the hat") != std::string::npos);
+    CHECK(hat.out.find("it lies, 0.000 m/s") != std::string::npos);
+    CHECK(hat.out.find("the hook strikes") != std::string::npos);
+}
+
 TEST_CASE("sockets are drawn over the bones") {
     workshop::Scratch scratch;
     const std::string plain = (scratch / "plain.png").string();
@@ -145,7 +173,8 @@ TEST_CASE("clothing is fitted by name, mirrored, and taken off") {
     const std::string off = (scratch / "off.glb").string();
     CHECK(run_tool("equip " + out + " --take shin.right chest-pad lantern -o " + off).status == 0);
     CHECK(json::parse(run_tool("equip " + off + " --json").out)["props"].size() == 4);
-    const auto text = run_tool("equip " + k_diver + " --fit '" + guards + "#forearm.left@forearm.left,scale=0.75' -o " + out);
+    const auto text = run_tool("equip " + k_diver + " --fit '" + guards +
+                               "#forearm.left@forearm.left,scale=0.75' -o " + out);
     CHECK(text.out.find("piece.pokes-through") != std::string::npos);
 
     for (const auto& [words, word] :
@@ -201,6 +230,101 @@ TEST_CASE("a thing changes its place in a clip, and takes both hands") {
         CHECK(refused.err.find(word) != std::string::npos);
     }
     CHECK_FALSE(fs::exists(scratch / "off.glb.tmp"));
+}
+
+TEST_CASE("a hat is let go in a clip: it falls, no longer follows, and goes without a trace") {
+    workshop::Scratch scratch;
+    const std::string hat = workshop::demo("oilskin-hat.glb").string();
+    const std::string out = (scratch / "hat.glb").string();
+    const auto put = run_tool("equip " + k_diver + " --put " + hat +
+                              "@head --let-go stroll:20=oilskin-hat crouch:5=oilskin-hat --push "
+                              "oilskin-hat=0,0.5,-1.2 -o " +
+                              out + " --json");
+    REQUIRE_MESSAGE(put.status == 0, put.err);
+    const json told = json::parse(put.out);
+    CHECK(told["props"].size() == 1);
+    REQUIRE(told["falls"].size() == 2);
+    CHECK(told["falls"][1]["lies"] == true);
+    CHECK(told["falls"][1]["ends"][1].get<double>() < 0.3);
+    if (workshop::has_validator()) CHECK(workshop::validator_errors(out) == "");
+
+    // What shows of it in each frame, as any viewer has it.
+    using namespace dendraxis;
+    const Character diver = io::load_character(out);
+    const Chart own = chart(diver);
+    CHECK(diver.skeleton.size() == workshop::diver().skeleton.size());
+    const auto middle = [&](const std::string& clip, std::size_t frame) {
+        std::vector<Affine> matrices(diver.skeleton.size());
+        to_model_matrices(diver.skeleton, diver.clip(clip).frame(frame), matrices);
+        Vec3 sum = Vec3::Zero();
+        int shown = 0;
+        for (const SkinnedMesh& mesh : props_at(diver, clip, frame)) {
+            std::vector<Vec3> places(mesh.positions.size());
+            deform(mesh, matrices, places);
+            if ((places[0] - places[places.size() / 2]).norm() < 1e-4f) continue;
+            ++shown;
+            for (const Vec3& place : places) sum += place / static_cast<float>(places.size());
+        }
+        CHECK(shown == 1);
+        return sum;
+    };
+    const auto head = [&](const std::string& clip, std::size_t frame) {
+        std::vector<Transform> model(diver.skeleton.size());
+        to_model_space(diver.skeleton, diver.clip(clip).frame(frame), model);
+        return model[static_cast<std::size_t>(own.find("head")->bones[0])].translation;
+    };
+    for (const std::size_t f : {0, 10, 19, 20})
+        CHECK((middle("stroll", f) - head("stroll", f)).norm() < 0.35f);
+    // No jump: from one frame to the next at most what the push can do, 3 m/s and walking.
+    for (std::size_t f = 1; f < diver.clip("stroll").frame_count(); ++f)
+        CHECK((middle("stroll", f) - middle("stroll", f - 1)).norm() < 0.25f);
+    const std::size_t last = diver.clip("crouch").frame_count() - 1;
+    CHECK(middle("crouch", last).y() < 0.3f);
+    CHECK((middle("crouch", last) - head("crouch", last)).norm() > 0.8f);
+    CHECK((middle("idle", 20) - head("idle", 20)).norm() < 0.35f);
+
+    const std::string off = (scratch / "off.glb").string();
+    CHECK(run_tool("equip " + out + " --take oilskin-hat -o " + off).status == 0);
+    CHECK(json::parse(run_tool("equip " + off + " --json").out)["props"].empty());
+    CHECK(io::load_character(off).props.empty());
+    CHECK(fs::file_size(off) == fs::file_size(k_diver));
+
+    const std::string start = "equip " + k_diver + " --put " + hat + "@head -o " + off + ' ';
+    for (const auto& [words, word] : std::initializer_list<std::pair<const char*, const char*>>{
+             {"--let-go stroll:20=oilskin-cap", "oilskin-hat"},
+             {"--let-go stroll:9999=oilskin-hat", "its frames are 0 to"},
+             {"--let-go stroll:2.5=oilskin-hat", "whole"},
+             {"--let-go oilskin-hat", "give a clip"},
+             {"--let-go strol:20=oilskin-hat", "stroll"},
+             {"--let-go stroll:20=oilskin-hat --push oilskin-hat=1,2", "give a name and a place"},
+             {"--push oilskin-hat=0,0,1", "--let-go"},
+             {"--let-go stroll:20=oilskin-hat --terrain nothing.glb", "nothing.glb"}}) {
+        CAPTURE(words);
+        const auto refused = run_tool(start + words);
+        CHECK(refused.status >= 2);
+        CHECK(refused.err.find(word) != std::string::npos);
+    }
+}
+
+TEST_CASE("a puppet without a skin carries, switches and drops things, and they are no bones of it") {
+    workshop::Scratch scratch;
+    const std::string puppet = workshop::demo("lantern-man.glb").string();
+    const std::string sheet = (scratch / "puppet.rig.json").string();
+    const auto survey = json::parse(run_tool("survey " + puppet + " --json").out);
+    REQUIRE(run_tool("socket add " + puppet + " paw --bone forearm_left --kind grip -o " + sheet).status ==
+            0);
+    REQUIRE(run_tool("socket add " + sheet + " hook --bone breast --kind holster -o " + sheet).status == 0);
+    const std::string out = (scratch / "out.glb").string();
+    const auto put =
+        run_tool("equip " + sheet + " --put " + k_lantern + "@paw+hook,scale=0.3 " +
+                 workshop::demo("oilskin-hat.glb").string() +
+                 "@head,scale=0.3 --switch bow:10=lantern@hook --let-go bow:12=oilskin-hat -o " + out);
+    REQUIRE_MESSAGE(put.status == 0, put.err);
+    const auto after = json::parse(run_tool("survey " + out + " --json").out);
+    CHECK(after["bones"].size() == survey["bones"].size());
+    const std::string off = (scratch / "off.glb").string();
+    CHECK(run_tool("equip " + out + " --take-all -o " + off).status == 0);
+    CHECK(fs::file_size(off) == fs::file_size(puppet));
 }
 
 TEST_CASE("a swing is swept against a mesh and a body, by windows of the line and of the sheet") {

@@ -48,7 +48,7 @@ TEST_CASE("build, check, edit, drop, export and draw from the command line") {
     CHECK(pushed.out.find("ragdoll.push-clamped") != std::string::npos);
 }
 
-TEST_CASE("a ragdoll that is wrong fails its check; wrong usage is told in one line") {
+TEST_CASE("a ragdoll that is wrong fails its check, wrong usage is told in one line") {
     workshop::Scratch scratch;
     const std::string sheet = (scratch / "diver.rig.json").string();
     REQUIRE(run_tool("ragdoll build " + k_diver + " -o " + sheet).status == 0);
