@@ -27,11 +27,11 @@ int main(int count, char** words) {
                     options.mirrored = side == std::string(".right");
                     const dx::FittedPiece fitted =
                         dx::fit_piece(guard, std::string(limb) + side, character, chart, options);
-                    std::vector<dx::PokeThrough> clips;
+                    std::vector<dx::PieceInClip> clips;
                     float worst = 0.0f;
                     for (const dx::Clip& clip : character.clips) {
-                        clips.push_back(dx::poke_through(guard, fitted, character, chart, clip));
-                        worst = std::max(worst, clips.back().share);
+                        clips.push_back(dx::piece_in_clip(guard, fitted, character, chart, clip));
+                        worst = std::max(worst, clips.back().through);
                     }
                     const dx::Vec3& size = fitted.fit.stretch;
                     fmt::print(

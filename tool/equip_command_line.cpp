@@ -100,7 +100,7 @@ void add_equip_command(CLI::App& app, EquipArguments& arguments, std::function<i
          "--fit", arguments.fit_words,
          "a piece of clothing and the part of the body that it covers; #NODE: one node of the file; "
          "without @PART all nodes that are named like parts; behind commas: scale=N, at=SHARE of the "
-         "part's length, mirrored")
+         "part's length, mirrored, both-sides (and mirrored on the other)")
         ->option_text("FILE[#NODE][@PART][,...] ...");
     c->add_option("--take", arguments.take, "props to take off again, by name")->option_text("NAME ...");
     c->add_flag("--take-all", arguments.take_all, "take all props off");

@@ -99,6 +99,8 @@ Fit read_fit(const std::string& words) {
         std::string value;
         if (parts[i] == "mirrored") {
             fit.options.mirrored = true;
+        } else if (parts[i] == "both-sides") {
+            fit.both_sides = true;
         } else if (starts(parts[i], "scale", value)) {
             fit.options.scale = scale_of(value, all);
         } else if (starts(parts[i], "at", value)) {
@@ -106,15 +108,15 @@ Fit read_fit(const std::string& words) {
                 !(fit.options.middle >= 0.0f && fit.options.middle <= 1.0f))
                 throw UsageError(all + ": 'at' is a share of the part's length, 0 to 1");
         } else {
-            throw UsageError(all + ": '" + parts[i] + "' is none of scale=N, at=SHARE, mirrored");
+            throw UsageError(all + ": '" + parts[i] + "' is none of scale=N, at=SHARE, mirrored, both-sides");
         }
     }
-    const auto other_side = [&](const char* own, const char* other) {
+    const auto sides = [&](const char* own, const char* other) {
         return fit.node.ends_with(own) && fit.part.ends_with(other);
     };
-    if (other_side(".left", ".right") || other_side(".right", ".left")) fit.options.mirrored = true;
-    if (fit.part.empty() && parts.size() > 1)
-        throw UsageError(all + ": what stands behind commas needs a part: @PART");
+    if (sides(".left", ".right") || sides(".right", ".left")) fit.options.mirrored = true;
+    if (fit.part.empty() && fit.options.mirrored)
+        throw UsageError(all + ": mirrored onto which part? Name it: @PART; or both-sides");
     return fit;
 }
 

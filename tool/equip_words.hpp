@@ -25,7 +25,8 @@ Put read_put(const std::string& words);
 struct Fit {
     fs::path file;
     std::string node;
-    std::string part;  ///< empty: all nodes that are named like parts
+    std::string part;         ///< empty: all nodes that are named like parts
+    bool both_sides = false;  ///< on the other side too, mirrored
     PieceOptions options;
 };
 

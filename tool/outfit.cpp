@@ -76,16 +76,28 @@ void Outfit::second_hand(const Prop& prop, const io::PropMount& mount, std::size
 
 void Outfit::fit(const Fit& wanted) {
     inputs.push_back(wanted.file);
+    const std::vector<std::string> parts = parts_of_body(rig_.chart);
+    const std::vector<std::string> nodes = io::names_in_prop(wanted.file);
+    const auto is_in = [](const std::vector<std::string>& list, const std::string& name) {
+        return std::find(list.begin(), list.end(), name) != list.end();
+    };
+    const auto fit_sides = [&](const std::string& node, const std::string& part) {
+        fit_one(wanted.file, node, part, wanted.options);
+        const std::string other = other_side(part);
+        // A side that has its own in the file gets that one.
+        if (!wanted.both_sides || other == part || !is_in(parts, other) || is_in(nodes, other)) return;
+        PieceOptions options = wanted.options;
+        options.mirrored = !options.mirrored;
+        fit_one(wanted.file, node, other, options);
+    };
     if (!wanted.part.empty()) {
-        fit_one(wanted.file, wanted.node, wanted.part, wanted.options);
+        fit_sides(wanted.node, wanted.part);
         return;
     }
-    const std::vector<std::string> parts = parts_of_body(rig_.chart);
     std::size_t count = 0;
-    for (const std::string& name : io::names_in_prop(wanted.file)) {
-        if (std::find(parts.begin(), parts.end(), name) == parts.end()) continue;
-        if (!wanted.node.empty() && name != wanted.node) continue;
-        fit_one(wanted.file, name, name, wanted.options);
+    for (const std::string& name : nodes) {
+        if (!is_in(parts, name) || (!wanted.node.empty() && name != wanted.node)) continue;
+        fit_sides(name, name);
         ++count;
     }
     if (count == 0)
@@ -97,13 +109,13 @@ void Outfit::fit_one(const fs::path& file, const std::string& node, const std::s
                      const PieceOptions& options) {
     Prop& piece = props_[file.string() + "#" + node + "@" + part] = io::load_piece(file, node);
     // Two of one name could not be told apart when they are taken off.
-    if (!node.empty()) piece.name = part;
+    if (!node.empty() || options.mirrored) piece.name = part;
     const FittedPiece fitted = fit_piece(piece, part, rig_.character, rig_.chart, options);
     mounts_.push_back({&piece, sockets_.size(), fitted.fit});
     sockets_.push_back(fitted.socket);
     const InClips motion = in_clips(piece, fitted);
     report.pieces.push_back({piece.name, part, rig_.chart.skeleton.bone(fitted.socket.bone).label,
-                             fitted.covered.size(), fitted.through_at_rest, motion.share});
+                             fitted.covered.size(), fitted.through_at_rest, motion.through, motion.covered});
     for (Finding& finding : check_piece(piece, fitted, motion.clips))
         report.findings.push_back(std::move(finding));
 }
@@ -111,12 +123,16 @@ void Outfit::fit_one(const fs::path& file, const std::string& node, const std::s
 Outfit::InClips Outfit::in_clips(const Prop& piece, const FittedPiece& fitted) const {
     InClips motion;
     float frames = 0.0f;
+    float uncovered = 0.0f;
     for (const Clip& clip : rig_.character.clips) {
-        motion.clips.push_back(poke_through(piece, fitted, rig_.character, rig_.chart, clip));
-        motion.share += motion.clips.back().share * static_cast<float>(clip.frame_count());
-        frames += static_cast<float>(clip.frame_count());
+        motion.clips.push_back(piece_in_clip(piece, fitted, rig_.character, rig_.chart, clip));
+        const auto count = static_cast<float>(clip.frame_count());
+        motion.through += motion.clips.back().through * count;
+        uncovered += (1.0f - motion.clips.back().covered) * count;
+        frames += count;
     }
-    motion.share /= std::max(1.0f, frames);
+    motion.through /= std::max(1.0f, frames);
+    motion.covered = 1.0f - uncovered / std::max(1.0f, frames);
     return motion;
 }
 

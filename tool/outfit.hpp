@@ -24,8 +24,9 @@ class Outfit {
 
  private:
     struct InClips {
-        float share = 0.0f;  // over all frames of all clips
-        std::vector<PokeThrough> clips;
+        float through = 0.0f;  // over all frames of all clips
+        float covered = 1.0f;
+        std::vector<PieceInClip> clips;
     };
 
     const fs::path& sheet_or_character() const;

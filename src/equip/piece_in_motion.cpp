@@ -16,12 +16,16 @@ namespace {
 constexpr float k_through_at_rest = 0.02f;
 constexpr float k_through_in_motion = 0.05f;
 constexpr float k_other_part = 0.25f;
+constexpr float k_standing_off = 0.02f;  // of the height, more than at rest
+constexpr float k_stays_under = 0.7f;
+constexpr float k_far = 1e9f;
 
 }  // namespace
 
-PokeThrough poke_through(const Prop& piece, const FittedPiece& fitted, const Character& character,
-                         const Chart& chart, const Clip& clip) {
-    PokeThrough result{clip.name, 0.0f, 0.0f, 0};
+PieceInClip piece_in_clip(const Prop& piece, const FittedPiece& fitted, const Character& character,
+                          const Chart& chart, const Clip& clip) {
+    PieceInClip result;
+    result.clip = clip.name;
     if (fitted.covered.empty() || clip.frame_count() == 0) return result;
     const BodyPart part = body_part(fitted.part, character, chart);
     const PieceShell shell(piece, part.axis, fitted.fit.mirrored);
@@ -36,26 +40,46 @@ PokeThrough poke_through(const Prop& piece, const FittedPiece& fitted, const Cha
     carried.turn = part.turn;
     const SocketBinding binding({carried}, chart);
 
+    // Of each spot how far the piece is off, negative where it pokes through; far where it is not met.
+    const auto gaps_on = [&](const Surface& surface, const Affine& straight, std::vector<float>& gaps) {
+        for (std::size_t i = 0; i < gaps.size(); ++i) {
+            const Vec3 skin = straight * place_of(fitted.covered[i], surface);
+            const auto met = crossings(part, shell, place, skin);
+            const float distance = (skin - part.on_axis(skin)).norm();
+            gaps[i] = !met               ? k_far
+                      : met->last < 1.0f ? (met->last - 1.0f) * distance
+                                         : std::max(0.0f, (met->first - 1.0f) * distance);
+        }
+    };
+    const auto straight_at = [&](std::span<const Transform> model) {
+        return to_affine(binding.frame(0, model)).inverse();
+    };
+    std::vector<float> at_rest(fitted.covered.size());
+    std::vector<float> gaps(fitted.covered.size());
+    gaps_on(surface_of(character), straight_at(rest), at_rest);
+    const float more = k_standing_off * std::max(1e-3f, chart.height);
+    const auto spots = static_cast<float>(gaps.size());
+    const auto frames = static_cast<float>(clip.frame_count());
     std::vector<Transform> model(character.skeleton.size());
-    std::size_t all = 0;
+    result.covered = 0.0f;
     for (std::size_t f = 0; f < clip.frame_count(); ++f) {
         to_model_space(character.skeleton, clip.frame(f), model);
-        const Affine straight = to_affine(binding.frame(0, model)).inverse();
-        const Surface surface = surface_of(character, clip.frame(f));
-        std::size_t bad = 0;
-        for (const SkinSpot& spot : fitted.covered) {
-            const auto met = crossings(part, shell, place, straight * place_of(spot, surface));
-            bad += met && met->last < 1.0f ? 1 : 0;
+        gaps_on(surface_of(character, clip.frame(f)), straight_at(model), gaps);
+        float through = 0.0f;
+        float covered = 0.0f;
+        for (std::size_t i = 0; i < gaps.size(); ++i) {
+            through += gaps[i] < 0.0f ? 1.0f / spots : 0.0f;
+            covered += gaps[i] < at_rest[i] + more ? 1.0f / spots : 0.0f;
         }
-        all += bad;
-        const float share = static_cast<float>(bad) / static_cast<float>(fitted.covered.size());
-        if (share > result.worst) result.worst = share, result.worst_frame = f;
+        result.through += through / frames;
+        result.covered += covered / frames;
+        if (through > result.worst) result.worst = through, result.worst_frame = f;
+        if (covered < result.least) result.least = covered, result.least_frame = f;
     }
-    result.share = static_cast<float>(all) / static_cast<float>(fitted.covered.size() * clip.frame_count());
     return result;
 }
 
-Findings check_piece(const Prop& piece, const FittedPiece& fitted, std::span<const PokeThrough> clips) {
+Findings check_piece(const Prop& piece, const FittedPiece& fitted, std::span<const PieceInClip> clips) {
     Findings findings;
     const auto add = [&](const char* code, std::string message, std::string advice) {
         findings.push_back(
@@ -71,12 +95,19 @@ Findings check_piece(const Prop& piece, const FittedPiece& fitted, std::span<con
             fmt::format("{:.1f} % of the covered skin pokes through at rest",
                         100.0f * fitted.through_at_rest),
             "make it larger: scale=1.1");
-    for (const PokeThrough& in : clips) {
-        if (in.share > k_through_in_motion)
+    for (const PieceInClip& in : clips) {
+        if (in.through > k_through_in_motion)
             add("piece.pokes-through",
                 fmt::format("in '{}' {:.1f} % of the covered skin pokes through, {:.0f} % in frame {}",
-                            in.clip, 100.0f * in.share, 100.0f * in.worst, in.worst_frame),
+                            in.clip, 100.0f * in.through, 100.0f * in.worst, in.worst_frame),
                 "make it larger (scale=1.1) or shorter, or move it along its part (at=0.4)");
+        if (in.covered < k_stays_under)
+            add("piece.comes-off",
+                fmt::format(
+                    "in '{}' only {:.0f} % of the skin that it covers at rest stays under it: that skin "
+                    "does not follow '{}'",
+                    in.clip, 100.0f * in.covered, fitted.part),
+                "fit it to the part that this skin follows, or wear it elsewhere");
     }
     return findings;
 }

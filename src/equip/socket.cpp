@@ -14,15 +14,6 @@ namespace {
 constexpr std::array<std::string_view, 4> k_kinds{"grip", "holster", "seat", "worn"};
 constexpr float k_uneven = 1e-3f;
 
-std::string other_side(std::string name) {
-    for (const auto& [from, to] : {std::pair<std::string, std::string>{"left", "right"}, {"right", "left"}}) {
-        const auto at = name.find(from);
-        if (at == std::string::npos) continue;
-        return name.replace(at, from.size(), to);
-    }
-    return name;
-}
-
 // The bone in the same place of the other side's chain; the bone itself where it stands in the middle.
 int counterpart(const Chart& chart, int bone) {
     for (const Chain& chain : chart.chains) {
@@ -38,6 +29,15 @@ int counterpart(const Chart& chart, int bone) {
 }
 
 }  // namespace
+
+std::string other_side(std::string name) {
+    for (const auto& [from, to] : {std::pair<std::string, std::string>{"left", "right"}, {"right", "left"}}) {
+        const auto at = name.find(from);
+        if (at == std::string::npos) continue;
+        return name.replace(at, from.size(), to);
+    }
+    return name;
+}
 
 std::string_view to_string(SocketKind kind) noexcept {
     return k_kinds[static_cast<std::size_t>(kind)];

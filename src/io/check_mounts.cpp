@@ -73,7 +73,8 @@ std::string equip_json(const EquipReport& report) {
                                       {"bone", one.bone},
                                       {"covered", one.covered},
                                       {"through-at-rest", rounded(one.through_at_rest)},
-                                      {"through-in-clips", rounded(one.through_in_clips)}});
+                                      {"through-in-clips", rounded(one.through_in_clips)},
+                                      {"covered-in-clips", rounded(one.covered_in_clips)}});
     for (const EquipReport::Change& one : report.changes)
         document["changes"].push_back({{"prop", one.prop},
                                        {"clip", one.clip},

@@ -111,14 +111,18 @@ TEST_CASE("pieces cover the crew without the body poking through, at rest and in
             CHECK(worn.fitted.through_at_rest <= 0.02f);
             float share = 0.0f;
             std::size_t frames = 0;
-            std::vector<PokeThrough> clips;
+            std::vector<PieceInClip> clips;
             for (const Clip& clip : one.character.clips) {
-                clips.push_back(poke_through(worn.piece, worn.fitted, one.character, one.chart, clip));
-                share += clips.back().share * static_cast<float>(clip.frame_count());
+                clips.push_back(piece_in_clip(worn.piece, worn.fitted, one.character, one.chart, clip));
+                share += clips.back().through * static_cast<float>(clip.frame_count());
                 frames += clip.frame_count();
             }
             CHECK(share / static_cast<float>(frames) <= 0.05f);
-            CHECK(check_piece(worn.piece, worn.fitted, clips).empty());
+            // A long coat hangs over the thighs and does not follow them: that is told.
+            const Findings told = check_piece(worn.piece, worn.fitted, clips);
+            const bool coat = who != &workshop::diver() && std::string(part).starts_with("thigh");
+            CHECK(told.empty() != coat);
+            for (const Finding& finding : told) CHECK(finding.code == "piece.comes-off");
         }
     }
 }
@@ -205,8 +209,8 @@ TEST_CASE("what makes no sense is refused, what spans a joint or pokes through i
     PieceOptions small;
     small.scale = 0.7f;
     const Worn tight = wear("forearm.left", "forearm.left", diver, own, small);
-    const std::vector<PokeThrough> stroll{
-        poke_through(tight.piece, tight.fitted, diver, own, diver.clip("stroll"))};
+    const std::vector<PieceInClip> stroll{
+        piece_in_clip(tight.piece, tight.fitted, diver, own, diver.clip("stroll"))};
     const Findings told = check_piece(tight.piece, tight.fitted, stroll);
     REQUIRE(told.size() == 2);
     CHECK(told[0].code == "piece.pokes-through");

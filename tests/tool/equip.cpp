@@ -167,12 +167,17 @@ TEST_CASE("clothing is fitted by name, mirrored, and taken off") {
     const json told = json::parse(put.out);
     REQUIRE(told["pieces"].size() == 6);
     for (const json& piece : told["pieces"]) CHECK(piece["through-at-rest"].get<double>() <= 0.02);
-    CHECK(told["findings"].empty());
+    for (const json& finding : told["findings"]) CHECK(finding["code"] == "piece.comes-off");
     CHECK(told["props"].size() == 7);
     if (workshop::has_validator()) CHECK(workshop::validator_errors(out) == "");
     const std::string off = (scratch / "off.glb").string();
     CHECK(run_tool("equip " + out + " --take shin.right chest-pad lantern -o " + off).status == 0);
     CHECK(json::parse(run_tool("equip " + off + " --json").out)["props"].size() == 4);
+    const auto both = run_tool("equip " + k_diver + " --fit " + guards + ",both-sides " + pad +
+                               "@chest,both-sides -o " + out + " --json");
+    REQUIRE_MESSAGE(both.status == 0, both.err);
+    CHECK(json::parse(both.out)["pieces"].size() == 9);
+    CHECK(json::parse(both.out)["findings"].empty());
     const auto text = run_tool("equip " + k_diver + " --fit '" + guards +
                                "#forearm.left@forearm.left,scale=0.75' -o " + out);
     CHECK(text.out.find("piece.pokes-through") != std::string::npos);
@@ -182,6 +187,7 @@ TEST_CASE("clothing is fitted by name, mirrored, and taken off") {
                                                                     {pad, "@PART"},
                                                                     {pad + "@chest,at=3", "0 to 1"},
                                                                     {guards + "#shin.lft@chest", "shin.left"},
+                                                                    {guards + ",mirrored", "@PART"},
                                                                     {"@chest", "give a file"}}) {
         CAPTURE(words);
         const auto refused = run_tool("equip " + k_diver + " --fit '" + words + "' -o " + off);

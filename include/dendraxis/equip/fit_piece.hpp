@@ -51,19 +51,24 @@ std::vector<std::string> parts_of_body(const Chart& chart);
 FittedPiece fit_piece(const Prop& piece, const std::string& part, const Character& character,
                       const Chart& chart, const PieceOptions& options = {});
 
-/// How much of what a piece covers pokes through while the body moves.
-struct PokeThrough {
+/// How a piece wears while the body moves: shares of the spots that it covers at rest.
+struct PieceInClip {
     std::string clip;
-    float share = 0.0f;  ///< of the covered spots, over all frames
-    float worst = 0.0f;  ///< in the worst frame
+    float through = 0.0f;  ///< that poke through, over all frames
+    float worst = 0.0f;    ///< in the worst frame
     std::size_t worst_frame = 0;
+    float covered = 1.0f;  ///< that stay under it, not over 2 % of the height farther off than at rest
+    float least = 1.0f;    ///< in the frame in which it covers least
+    std::size_t least_frame = 0;
 };
 
-PokeThrough poke_through(const Prop& piece, const FittedPiece& fitted, const Character& character,
-                         const Chart& chart, const Clip& clip);
+PieceInClip piece_in_clip(const Prop& piece, const FittedPiece& fitted, const Character& character,
+                          const Chart& chart, const Clip& clip);
 
 /// `piece.pokes-through` where more than 2 % pokes through at rest or more than 5 % over a clip, and
-/// `piece.spans-two` where over a quarter of what it covers is another part's, across a joint.
-Findings check_piece(const Prop& piece, const FittedPiece& fitted, std::span<const PokeThrough> clips);
+/// `piece.spans-two` where over a quarter of what it covers is another part's, across a joint;
+/// `piece.comes-off` where less than 70 % of what it covers stays under it over a clip, as a coat does that
+/// does not follow the thigh.
+Findings check_piece(const Prop& piece, const FittedPiece& fitted, std::span<const PieceInClip> clips);
 
 }  // namespace dendraxis

@@ -33,6 +33,9 @@ struct Socket {
 /// The socket of that name, or null.
 const Socket* find_socket(std::span<const Socket> sockets, std::string_view name) noexcept;
 
+/// A socket's, chain's or part's name with left and right exchanged; the same where it tells neither.
+std::string other_side(std::string name);
+
 /// The same socket on the other side: its bone's counterpart in the other side's chain (the bone itself in
 /// the middle), its place and turn mirrored, `left` and `right` changed in its name. Throws `Error` where the
 /// bone has no counterpart.

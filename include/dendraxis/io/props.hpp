@@ -77,6 +77,7 @@ struct EquipReport {
         std::size_t covered = 0;
         float through_at_rest = 0.0f;
         float through_in_clips = 0.0f;
+        float covered_in_clips = 1.0f;  ///< of what it covers at rest
     };
     struct Change {
         std::string prop;
