@@ -108,7 +108,7 @@ std::vector<Character> make_things() {
             .finish());
     things.push_back(
         Thing("boat-hook", {{"grip", {0, 0.75f, 0}, Vec3::UnitX(), k_up},
-                            {"grip.second", {0, 1.25f, 0}, Vec3::UnitX(), k_up}})
+                            {"grip.second", {0, 1.10f, 0}, Vec3::UnitX(), k_up}})
             .turned("wood", k_wood, {0, 0, 0}, k_up, {{0, .016f}, {1.9f, .016f}})
             .turned("iron", k_iron, {0, 1.88f, 0}, k_up, {{0, .02f}, {.10f, .018f}, {.26f, .004f}})
             .turned("iron", k_iron, {0, 1.98f, 0}, Vec3(0.75f, 0.25f, 0).normalized(),

@@ -82,7 +82,7 @@ void add_equip_command(CLI::App& app, EquipArguments& arguments, std::function<i
     c->add_option("--put", arguments.put_words,
                   "a prop (any glTF) and the socket that takes it; several places of one thing: "
                   "SOCKET+SOCKET; behind commas: scale=N, grip=NAME, second=SOCKET (the other hand comes to "
-                  "its grip.second), mirrored")
+                  "its grip.second), in=CLIP+CLIP (only in these), mirrored")
         ->option_text("FILE@SOCKET[,...] ...");
     c->add_option("--switch", arguments.switch_words,
                   "where a thing with several places goes at a frame of a clip; at once, or gliding there: "

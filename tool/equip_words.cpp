@@ -62,7 +62,7 @@ Put read_put(const std::string& words) {
     if (at == std::string::npos || at == 0 || at + 1 == words.size())
         throw UsageError(all + ": give a file and a socket, as in lantern.glb@hand.left");
     const std::vector<std::string> parts = parts_at(words.substr(at + 1), ',');
-    Put put{words.substr(0, at), parts_at(parts.front(), '+'), {}, {}};
+    Put put{words.substr(0, at), parts_at(parts.front(), '+'), {}, {}, {}};
     for (std::size_t i = 1; i < parts.size(); ++i) {
         std::string value;
         if (parts[i] == "mirrored")
@@ -71,14 +71,18 @@ Put read_put(const std::string& words) {
             put.fit.grip = value;
         else if (starts(parts[i], "second", value))
             put.second = value;
+        else if (starts(parts[i], "in", value))
+            put.clips = parts_at(value, '+');
         else if (starts(parts[i], "scale", value))
             put.fit.scale = scale_of(value, all);
         else
             throw UsageError(all + ": '" + parts[i] +
-                             "' is none of scale=N, grip=NAME, second=SOCKET, mirrored");
+                             "' is none of scale=N, grip=NAME, second=SOCKET, in=CLIP, mirrored");
     }
     if (!put.second.empty() && put.sockets.size() > 1)
         throw UsageError(all + ": a thing with several places has no second hand");
+    if (!put.clips.empty() && put.second.empty())
+        throw UsageError(all + ": in=CLIP says in which clips the second hand comes; give second=SOCKET");
     return put;
 }
 

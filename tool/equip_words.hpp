@@ -11,11 +11,12 @@
 
 namespace dendraxis::tool {
 
-/// `mallet.glb@hand.right+belt.right,scale=1.1,second=hand.left`
+/// `mallet.glb@hand.right+belt.right,scale=1.1`, `mallet.glb@hand.right,second=hand.left,in=chop+lift`
 struct Put {
     fs::path file;
     std::vector<std::string> sockets;  ///< more than one: carried in several places
     std::string second;                ///< the socket of the other hand; empty for none
+    std::vector<std::string> clips;    ///< in which that hand comes to it; all where empty
     PropFit fit;
 };
 

@@ -60,17 +60,21 @@ void Outfit::put(const Put& put) {
         return;
     }
     mounts_.push_back({&prop, places.front(), put.fit});
-    if (!put.second.empty()) second_hand(prop, mounts_.back(), socket_index(sockets_, put.second, "--put"));
+    if (!put.second.empty()) second_hand(put, prop, mounts_.back());
 }
 
-void Outfit::second_hand(const Prop& prop, const io::PropMount& mount, std::size_t second) {
+void Outfit::second_hand(const Put& put, const Prop& prop, const io::PropMount& mount) {
+    const std::size_t second = socket_index(sockets_, put.second, "--put");
     const TwoHanded held{mount.socket, placement_of(prop, mount.fit), second, prop.grip("grip.second")};
-    if (clips_.empty()) clips_ = rig_.character.clips;
-    for (Clip& clip : clips_) {
-        TwoHandedClip done = bring_second_hand(rig_.chart, *binding_, held, clip);
+    for (const std::string& name : put.clips) (void)rig_.character.clip(name);  // throws where there is none
+    for (const Clip& own : rig_.character.clips) {
+        if (!put.clips.empty() && std::find(put.clips.begin(), put.clips.end(), own.name) == put.clips.end())
+            continue;
+        TwoHandedClip done = bring_second_hand(rig_.chart, *binding_, held, clip_to_write(own.name));
         for (Finding& finding : check_second_hand(done, prop, sockets_[second]))
             report.findings.push_back(std::move(finding));
-        clip = std::move(done.clip);
+        std::erase_if(clips_, [&](const Clip& known) { return known.name == own.name; });
+        clips_.push_back(std::move(done.clip));
     }
 }
 

@@ -34,7 +34,7 @@ class Outfit {
     std::size_t mount_of(const std::string& prop, const char* option) const;
 
     void put(const Put& put);
-    void second_hand(const Prop& prop, const io::PropMount& mount, std::size_t second);
+    void second_hand(const Put& put, const Prop& prop, const io::PropMount& mount);
     void fit(const Fit& wanted);
     void fit_one(const fs::path& file, const std::string& node, const std::string& part,
                  const PieceOptions& options);

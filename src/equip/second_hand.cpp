@@ -81,7 +81,8 @@ Findings check_second_hand(const TwoHandedClip& done, const Prop& prop, const So
                  "in '{}' the second hand does not get to its grip in {} of {} frames, {:.2f} m off in "
                  "frame {}",
                  done.clip.name, done.out_of_reach, done.clip.frame_count(), done.worst, done.worst_frame),
-             "hold the thing with one hand in this clip, or give it a second grip nearer to the first"}};
+             "name the clips in which it is to come (in=CLIP+CLIP), or give the thing a second grip nearer "
+             "to the first"}};
 }
 
 }  // namespace dendraxis

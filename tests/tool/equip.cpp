@@ -221,6 +221,26 @@ TEST_CASE("a thing changes its place in a clip, and takes both hands") {
     CHECK(both.status == 0);
     const json findings = json::parse(both.out)["findings"];
     for (const json& finding : findings) CHECK(finding["code"] == "prop.second-grip-far");
+    const std::string one_clip = (scratch / "one-clip.glb").string();
+    CHECK(run_tool("equip " + k_diver + " --put " + mallet +
+                   "@hand.right,second=hand.left,in=swing-mallet -o " + one_clip)
+              .status == 0);
+    const dendraxis::Character held = dendraxis::io::load_character(one_clip);
+    const auto moved = [&](const char* clip) {
+        const auto& now = held.clip(clip).transforms;
+        const auto& before = workshop::diver().clip(clip).transforms;
+        REQUIRE(now.size() == before.size());
+        float most = 0.0f;
+        for (std::size_t i = 0; i < now.size(); ++i)
+            most = std::max(most, now[i].rotation.angularDistance(before[i].rotation));
+        return most;
+    };
+    CHECK(moved("swing-mallet") > 0.2f);
+    CHECK(moved("crouch") == 0.0f);
+    const auto nowhere =
+        run_tool("equip " + k_diver + " --put " + mallet + "@hand.right,second=hand.left,in=chop -o " + out);
+    CHECK(nowhere.status == 3);
+    CHECK(nowhere.err.find("no clip 'chop'") != std::string::npos);
 
     const std::string start = "equip " + k_diver + " --put " + mallet + "@hand.right+back -o " + off;
     for (const auto& [words, word] : std::initializer_list<std::pair<const char*, const char*>>{
