@@ -123,17 +123,41 @@ void fall(const Script& script) {
         "-o OUT/diver-falls.glb --picture OUT/fall.png");
 }
 
+// The crew with all their things: held, worn, fitted, put away, let go; and what a blow touches.
 void equip(const Script& script) {
     script.run("draw IN/diver.glb --beside IN/bosun.glb --sockets --view front -o OUT/sockets.png");
-    for (const auto& [character, name] :
-         {std::pair("IN/diver.glb", "diver"), {"OUT/bosun-moving.glb", "bosun"}})
-        script.run(
-            fmt::format("equip {} --put IN/lantern.glb@hand.left IN/mallet.glb@hand.right "
-                        "IN/oilskin-hat.glb@head -o OUT/{}-equipped.glb",
-                        character, name));
+    script.run(
+        "equip IN/diver.glb --put IN/lantern.glb@hand.left IN/mallet.glb@hand.right IN/oilskin-hat.glb@head "
+        "--fit IN/guards.glb,both-sides IN/chest-pad.glb@chest -o OUT/diver-equipped.glb");
+    script.run(
+        "equip OUT/bosun-moving.glb --put "
+        "IN/boat-hook.glb@hand.right,scale=0.85,second=hand.left,in=swing-mallet "
+        "IN/oilskin-hat.glb@head,scale=1.2 --fit IN/chest-pad.glb@chest "
+        "IN/guards.glb#shin.left@shin.left,both-sides IN/guards.glb#forearm.left@forearm.left,both-sides "
+        "-o OUT/bosun-equipped.glb");
     script.run(
         "draw OUT/diver-equipped.glb --beside OUT/bosun-equipped.glb --clip swing-mallet --frame 0 24 42 "
         "-o OUT/equipped.png");
+    script.run("retarget --source IN/diver.glb --target IN/deckhand.glb -o OUT/deckhand-moving.glb");
+    script.run(
+        "equip OUT/deckhand-moving.glb --put IN/lantern.glb@hand.left,scale=0.7 IN/oilskin-hat.glb@head "
+        "IN/mallet.glb@hand.right+belt.right+back,scale=0.65 "
+        "--switch swing-mallet:48=mallet@belt.right,over=10 swing-mallet:66=mallet@back "
+        "--fit IN/guards.glb#shin.left@shin.left,both-sides "
+        "IN/guards.glb#forearm.left@forearm.left,both-sides "
+        "-o OUT/deckhand-equipped.glb");
+    script.run(
+        "draw OUT/deckhand-equipped.glb --clip swing-mallet --frame 42 52 60 70 --view side -o "
+        "OUT/put-away.png");
+    script.run(
+        "equip IN/diver.glb --put IN/oilskin-hat.glb@head --let-go stroll:20=oilskin-hat "
+        "--push oilskin-hat=0.1,0.5,-0.5 -o OUT/diver-loses-hat.glb");
+    script.run(
+        "draw OUT/diver-loses-hat.glb --clip stroll --frame 18 22 27 33 --view side -o OUT/let-go.png");
+    const std::string blow =
+        "sweep OUT/diver-equipped.glb --clip swing-mallet --volume mallet.head --window 36..46 --against ";
+    script.run(blow + "IN/mooring-post.glb --at -0.15,0.4,0.95");
+    script.run(blow + "OUT/bosun-moving.glb --at -0.1,0,0.85 --group trunk head");
 }
 
 void tell_what_to_open(const Script& script) {
@@ -151,7 +175,9 @@ void tell_what_to_open(const Script& script) {
              {"bodies.png", "the bodies of the diver's and the hound's ragdolls"},
              {"fall.png", "the diver falling off the quay"},
              {"sockets.png", "the sockets that were suggested: red X, green Y, blue Z"},
-             {"equipped.png", "both with lantern, mallet and hat, swinging the mallet"},
+             {"equipped.png", "both with their things and clothing, striking a blow"},
+             {"put-away.png", "the deckhand's mallet: hand, belt, back"},
+             {"let-go.png", "the diver losing his hat"},
              {"bosun-moving.glb", "the bosun with all clips: any glTF viewer plays it"},
              {"bosun.rig.json", "what was found out about the bosun; plain text"},
              {"diver-to-bosun.pair.json", "which chain answers to which; edit it and run `retarget` again"}})

@@ -9,17 +9,32 @@
 namespace dendraxis::tool {
 namespace {
 
+// One line a prop, with all its places; pieces have a table of their own.
+void print_props(const io::EquipReport& report) {
+    std::vector<std::pair<std::string, std::string>> lines;
+    for (const io::MountedProp& one : report.mounted) {
+        const bool is_piece =
+            std::any_of(report.pieces.begin(), report.pieces.end(),
+                        [&](const io::EquipReport::Piece& piece) { return piece.piece == one.prop; });
+        if (one.socket.empty() || is_piece) continue;
+        const auto known = std::find_if(lines.begin(), lines.end(),
+                                        [&](const auto& line) { return line.first == one.prop; });
+        if (known == lines.end())
+            lines.emplace_back(one.prop, one.socket);
+        else
+            known->second += ", " + one.socket;
+    }
+    for (const auto& [prop, sockets] : lines) fmt::print("  {:<16} {}\n", prop, sockets);
+}
+
 int tell(const EquipArguments& arguments, const io::EquipReport& report) {
     if (arguments.json) {
         fmt::print("{}", io::equip_json(report));
         return k_done;
     }
-    const auto count = std::count_if(report.mounted.begin(), report.mounted.end(),
-                                     [](const io::MountedProp& one) { return !one.socket.empty(); });
-    fmt::print("{}: {} prop{}\n", bold(arguments.character.stem().string()), count, count == 1 ? "" : "s");
-    for (const io::MountedProp& one : report.mounted) {
-        if (!one.socket.empty()) fmt::print("  {:<18} {}\n", one.prop, one.socket);
-    }
+    fmt::print("{}\n", bold(arguments.character.stem().string()));
+    if (report.mounted.empty()) fmt::print("  no props\n");
+    print_props(report);
     if (!report.pieces.empty())
         fmt::print("\n  {}\n",
                    bold(fmt::format("{:<16} {:<16} {:<18} {:>7} {:>13} {:>11} {:>14}", "piece", "part",

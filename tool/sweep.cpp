@@ -13,6 +13,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <cmath>
 #include <memory>
 
 namespace dendraxis::tool {
@@ -140,6 +141,17 @@ void keep_window(const SweepArguments& arguments, const io::Rig& rig, std::vecto
                    io::sheet_with_windows(rig, kept, fs::absolute(arguments.out).parent_path()));
 }
 
+// No minus before what is rounded to 0.
+float plain(float value, float step) {
+    return std::abs(value) < 0.5f * step ? 0.0f : value;
+}
+
+std::string three(const Vec3& v, int digits) {
+    const float step = std::pow(10.0f, -static_cast<float>(digits));
+    return fmt::format("{:.{}f}, {:.{}f}, {:.{}f}", plain(v.x(), step), digits, plain(v.y(), step), digits,
+                       plain(v.z(), step), digits);
+}
+
 void print_report(const io::WindowReport& report, const Skeleton& touched) {
     const ClipWindow& window = report.window;
     const char* unit = window.in_seconds ? " s" : "";
@@ -152,12 +164,9 @@ void print_report(const io::WindowReport& report, const Skeleton& touched) {
     fmt::print("  {:<16} {:<18} {:>7} {:>9} {:>9}   {:<22} {}\n", "target", "bone", "frame", "seconds", "m/s",
                "point", "normal");
     for (const WindowTouch& touch : report.touches)
-        fmt::print(
-            "  {:<16} {:<18} {:>7.2f} {:>9.3f} {:>9.2f}   {:<22} {}\n", touch.target,
-            touch.bone == k_no_bone ? "-" : touched.bone(touch.bone).label, touch.frame,
-            touch.frame / report.fps, touch.speed,
-            fmt::format("{:.3f}, {:.3f}, {:.3f}", touch.point.x(), touch.point.y(), touch.point.z()),
-            fmt::format("{:.2f}, {:.2f}, {:.2f}", touch.normal.x(), touch.normal.y(), touch.normal.z()));
+        fmt::print("  {:<16} {:<18} {:>7.2f} {:>9.3f} {:>9.2f}   {:<22} {}\n", touch.target,
+                   touch.bone == k_no_bone ? "-" : touched.bone(touch.bone).label, touch.frame,
+                   touch.frame / report.fps, touch.speed, three(touch.point, 3), three(touch.normal, 2));
 }
 
 }  // namespace
@@ -191,6 +200,10 @@ int run_sweep(const SweepArguments& arguments) {
                    other.targets(),
                    [&](std::size_t frame, std::span<Transform> places) { other.places(frame, places); });
         reports.push_back({window, clip.fps, {live.touches().begin(), live.touches().end()}});
+        for (WindowTouch& touch : reports.back().touches) {
+            touch.point = rig.chart.to_upright() * touch.point;
+            touch.normal = rig.chart.to_upright() * touch.normal;
+        }
     }
     if (arguments.json) {
         fmt::print("{}", io::touches_json(reports, other.skeleton(), findings));

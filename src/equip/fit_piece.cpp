@@ -71,11 +71,11 @@ class Fitter {
 
     // In how many of all directions the piece is met from this line.
     float met(const Vec3& through) const {
+        const ShellAround around(shell_, through);
         int hits = 0;
         for (int r = 0; r < k_rings; ++r) {
             for (int d = 0; d < k_directions; ++d) {
-                const Vec3 from = ring(through, r);
-                hits += shell_.crossings(from, from + direction(d)) ? 1 : 0;
+                hits += around.crossings(ring(through, r) + direction(d)) ? 1 : 0;
             }
         }
         return static_cast<float>(hits) / (k_rings * k_directions);
@@ -83,10 +83,11 @@ class Fitter {
 
     // How far its inside is from the line in a direction, the median; 0 where it is not met.
     float inside(const Vec3& through, const Vec3& way) const {
+        const ShellAround around(shell_, through);
         std::vector<float> distances;
         for (int r = 0; r < k_rings; ++r) {
-            const Vec3 from = ring(through, r);
-            if (const auto found = shell_.crossings(from, from + way)) distances.push_back(found->first);
+            if (const auto found = around.crossings(ring(through, r) + way))
+                distances.push_back(found->first);
         }
         return distances.empty() ? 0.0f : median(distances);
     }
@@ -145,7 +146,8 @@ class Fitter {
                 place_.scale[axis] = grown * std::clamp(scale[axis], girth / k_uneven, girth * k_uneven);
                 place_.offset[axis] = center[axis] - place_.scale[axis] * through[axis];
             }
-            if (skin_.gaps(part_, shell_, place_, options_.clearance).through <= k_through) break;
+            if (skin_.gaps(part_, PlacedPiece(shell_, place_), options_.clearance).through <= k_through)
+                break;
         }
         // What was asked for on top is not grown away again.
         for (const int axis : {i_, j_}) {
@@ -189,7 +191,8 @@ class Fitter {
             const float from = best;
             for (float t = from; t > -reach; t -= step) {
                 place_.offset = middle + t * way;
-                const PieceSkin::Gaps gaps = skin_.gaps(part_, shell_, place_, options_.clearance);
+                const PieceSkin::Gaps gaps =
+                    skin_.gaps(part_, PlacedPiece(shell_, place_), options_.clearance);
                 if (gaps.covered == 0) continue;
                 if (gaps.inside < 0.0f || gaps.through > k_through) break;
                 best = t;
@@ -250,7 +253,8 @@ FittedPiece fit_piece(const Prop& piece, const std::string& part_name, const Cha
     const PieceSkin skin(part, character, chart);
     Fitter fitter(piece, part, skin, options);
     const PiecePlace place = fitter.fit();
-    const std::vector<std::size_t> covered = skin.covered(part, fitter.shell(), place);
+    const PlacedPiece placed(fitter.shell(), place);
+    const std::vector<std::size_t> covered = skin.covered(placed);
     if (covered.empty())
         throw Error(piece.name, "covers nothing of '" + part_name + "'", "",
                     "a piece is modeled with its part of the body running through its origin");
@@ -260,7 +264,7 @@ FittedPiece fit_piece(const Prop& piece, const std::string& part_name, const Cha
     std::size_t through = 0;
     for (const std::size_t point : covered) {
         fitted.covered.push_back(skin.points[point].spot);
-        const auto met = crossings(part, fitter.shell(), place, skin.points[point].place);
+        const auto met = placed.crossings(skin.points[point].place);
         through += met->last < 1.0f ? 1 : 0;
     }
     fitted.through_at_rest = static_cast<float>(through) / static_cast<float>(covered.size());

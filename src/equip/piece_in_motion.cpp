@@ -34,6 +34,7 @@ PieceInClip piece_in_clip(const Prop& piece, const FittedPiece& fitted, const Ch
     const Vec3 bone_head = chart.to_upright() * rest[bone].translation;
     const PiecePlace place{fitted.fit.scale * fitted.fit.stretch,
                            part.straight(bone_head + fitted.socket.at)};
+    const PlacedPiece placed(shell, place);
     // A piece is carried as a socket at the part's head would be.
     Socket carried = fitted.socket;
     carried.at = part.head - bone_head;
@@ -44,7 +45,7 @@ PieceInClip piece_in_clip(const Prop& piece, const FittedPiece& fitted, const Ch
     const auto gaps_on = [&](const Surface& surface, const Affine& straight, std::vector<float>& gaps) {
         for (std::size_t i = 0; i < gaps.size(); ++i) {
             const Vec3 skin = straight * place_of(fitted.covered[i], surface);
-            const auto met = crossings(part, shell, place, skin);
+            const auto met = placed.crossings(skin);
             const float distance = (skin - part.on_axis(skin)).norm();
             gaps[i] = !met               ? k_far
                       : met->last < 1.0f ? (met->last - 1.0f) * distance

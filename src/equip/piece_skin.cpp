@@ -13,7 +13,7 @@ constexpr float k_farthest = 3.0f;
 constexpr float k_apart = 0.01f;  // of the height: spots lie no farther from each other
 constexpr int k_most_steps = 8;   // along an edge
 
-bool is_covered(const PieceSkin::Point& point, const std::optional<PieceShell::Crossings>& met) {
+bool is_covered(const PieceSkin::Point& point, const std::optional<ShellAround::Crossings>& met) {
     return met && met->first < k_farthest && met->last > (point.own ? k_deepest : 1.0f);
 }
 
@@ -36,11 +36,6 @@ void visit_spots(const Surface& surface, const std::array<std::uint32_t, 3>& cor
 }
 
 }  // namespace
-
-std::optional<PieceShell::Crossings> crossings(const BodyPart& part, const PieceShell& shell,
-                                               const PiecePlace& place, const Vec3& skin) noexcept {
-    return shell.crossings(place.own(part.on_axis(skin)), place.own(skin));
-}
 
 Vec3 place_of(const SkinSpot& spot, const Surface& surface) noexcept {
     return spot.shares[0] * surface.places[spot.corners[0]] +
@@ -71,22 +66,20 @@ PieceSkin::PieceSkin(const BodyPart& part, const Character& character, const Cha
     own_count = static_cast<std::size_t>(others - points.begin());
 }
 
-std::vector<std::size_t> PieceSkin::covered(const BodyPart& part, const PieceShell& shell,
-                                            const PiecePlace& place) const {
+std::vector<std::size_t> PieceSkin::covered(const PlacedPiece& piece) const {
     std::vector<std::size_t> found;
     for (std::size_t p = 0; p < points.size(); ++p) {
-        if (is_covered(points[p], crossings(part, shell, place, points[p].place))) found.push_back(p);
+        if (is_covered(points[p], piece.crossings(points[p].place))) found.push_back(p);
     }
     return found;
 }
 
-PieceSkin::Gaps PieceSkin::gaps(const BodyPart& part, const PieceShell& shell, const PiecePlace& place,
-                                float clearance) const {
+PieceSkin::Gaps PieceSkin::gaps(const BodyPart& part, const PlacedPiece& piece, float clearance) const {
     Gaps result;
     std::vector<float> inside;
     std::size_t bad = 0;
     for (std::size_t p = 0; p < own_count; ++p) {
-        const auto met = crossings(part, shell, place, points[p].place);
+        const auto met = piece.crossings(points[p].place);
         if (!is_covered(points[p], met)) continue;
         const float distance = (points[p].place - part.on_axis(points[p].place)).norm();
         inside.push_back((met->first - 1.0f) * distance);

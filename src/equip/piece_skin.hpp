@@ -17,10 +17,23 @@ struct PiecePlace {
     Vec3 own(const Vec3& straight) const { return (straight - offset).cwiseQuotient(scale); }
 };
 
-/// Where the line through a place of the skin (straight coordinates) meets the piece; shares of 1 are the
-/// skin.
-std::optional<PieceShell::Crossings> crossings(const BodyPart& part, const PieceShell& shell,
-                                               const PiecePlace& place, const Vec3& skin) noexcept;
+/// A piece in its place, for the lines from the middle of its part outward.
+class PlacedPiece {
+ public:
+    /// The shell must outlive it.
+    PlacedPiece(const PieceShell& shell, const PiecePlace& place)
+        : place_(place), around_(shell, place.own(Vec3::Zero())) {}
+
+    /// Where the line through a place of the skin (straight coordinates) meets the piece; shares of 1 are the
+    /// skin.
+    std::optional<ShellAround::Crossings> crossings(const Vec3& skin) const noexcept {
+        return around_.crossings(place_.own(skin));
+    }
+
+ private:
+    PiecePlace place_;
+    ShellAround around_;
+};
 
 /// Where a spot is on a surface in any pose.
 Vec3 place_of(const SkinSpot& spot, const Surface& surface) noexcept;
@@ -42,8 +55,7 @@ class PieceSkin {
 
     /// Which points are covered: own ones that the piece is met above or shortly below, others' where they
     /// are under it.
-    std::vector<std::size_t> covered(const BodyPart& part, const PieceShell& shell,
-                                     const PiecePlace& place) const;
+    std::vector<std::size_t> covered(const PlacedPiece& piece) const;
 
     /// Of the own points that are covered.
     struct Gaps {
@@ -51,7 +63,7 @@ class PieceSkin {
         float through = 0.0f;  ///< the share that is less than `clearance` under the piece's outside
         float inside = 0.0f;   ///< metres from the skin to the piece's inside, the median
     };
-    Gaps gaps(const BodyPart& part, const PieceShell& shell, const PiecePlace& place, float clearance) const;
+    Gaps gaps(const BodyPart& part, const PlacedPiece& piece, float clearance) const;
 };
 
 }  // namespace dendraxis

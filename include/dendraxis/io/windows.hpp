@@ -19,7 +19,7 @@ std::vector<ClipWindow> read_windows(const std::filesystem::path& sheet);
 std::string sheet_with_windows(const Rig& rig, std::span<const ClipWindow> windows,
                                const std::filesystem::path& folder = {});
 
-/// What a volume touched in one window.
+/// What a volume touched in one window; points and normals left, up and forward of the character's origin.
 struct WindowReport {
     ClipWindow window;
     float fps = 0.0f;
