@@ -31,9 +31,9 @@ Quat main_axes(const std::vector<Vec3>& places) {
 
 PropBody prop_body(const Prop& prop, std::optional<float> mass, const PropFit& fit) {
     Surface surface = surface_of(prop.model);
-    if (fit.mirrored) {
+    if (fit.mirrored || fit.stretch != Vec3::Ones()) {
         const Affine mirror = mirror_of(prop, fit);
-        for (Vec3& place : surface.places) place = mirror * place;
+        for (Vec3& place : surface.places) place = fit.stretch.cwiseProduct(mirror * place);
     }
     PropBody body;
     float least = 1e30f;

@@ -12,6 +12,13 @@ namespace {
 
 constexpr float k_still = 0.05f;  // m/s
 
+// Bodies know no stretch: it is in the body's shape, and comes back when the thing is told where it is.
+Transform unstretched(const LooseProp& loose) {
+    Transform placement = placement_of(*loose.prop, loose.fit);
+    placement.scale = Vec3::Constant(loose.fit.scale);
+    return placement;
+}
+
 // The wearer and what is mounted on it, frame by frame, upright.
 class Wearer {
  public:
@@ -19,7 +26,7 @@ class Wearer {
            const Chart& chart, const Clip& clip)
         : sockets_(sockets),
           socket_(loose.socket),
-          placement_(placement_of(*loose.prop, loose.fit)),
+          placement_(unstretched(loose)),
           binding_(binding),
           clip_(clip),
           stands_(upright_stand(chart)),
@@ -37,7 +44,11 @@ class Wearer {
         return stands_ * sockets_.frame(socket_, model_) * placement_;
     }
 
-    Transform to_model(const Transform& upright) const { return inverse(stands_) * upright; }
+    Transform to_model(const Transform& upright, const Vec3& stretch) const {
+        Transform model = inverse(stands_) * upright;
+        model.scale = model.scale.cwiseProduct(stretch);
+        return model;
+    }
 
  private:
     void pose(std::size_t frame) { to_model_space(binding_.skeleton(), clip_.frame(frame), model_); }
@@ -74,11 +85,11 @@ LooseFall fall_in_clip(const LooseProp& loose, const SocketBinding& sockets, con
     const int number = world.add_loose(thing);
     LooseFall fall;
     fall.speed = thing.state.velocity.norm();
-    fall.places.push_back(who.to_model(now));
+    fall.places.push_back(who.to_model(now, loose.fit.stretch));
     for (std::size_t f = loose.frame + 1; f < clip.frame_count(); ++f) {
         world.carry(figure, who.bodies(f));
         world.step(seconds);
-        fall.places.push_back(who.to_model(frame_of(thing, world.loose_state(number))));
+        fall.places.push_back(who.to_model(frame_of(thing, world.loose_state(number)), loose.fit.stretch));
     }
     const BodyState last = world.loose_state(number);
     fall.ends = last.place;

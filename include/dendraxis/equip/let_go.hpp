@@ -17,9 +17,9 @@ struct PropBody {
     Vec3 inertia = Vec3::Zero();  ///< kg m2, along the shape's axes
 };
 
-/// A box around the prop, along its main axes where that is smaller than along its own; mirrored where `fit`
-/// says so. Its mass: the one given, else the prop's own, else that of the box half filled with wood
-/// (600 kg/m3).
+/// A box around the prop, along its main axes where that is smaller than along its own; mirrored and
+/// stretched where `fit` says so. Its mass: the one given, else the prop's own, else that of the box half
+/// filled with wood (600 kg/m3).
 PropBody prop_body(const Prop& prop, std::optional<float> mass = {}, const PropFit& fit = {});
 
 /// How a mounted prop moves in the world: by its frames (prop space to world) at this moment and `seconds`
