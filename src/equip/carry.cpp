@@ -55,7 +55,7 @@ Transform CarryPlan::frame(const SocketBinding& sockets, float frame,
         return sockets.frame(places_[place].socket, model) * places_[place].placement;
     };
     const Now now = at(frame);
-    const Transform to = in(now.to);
+    Transform to = in(now.to);
     if (now.from == now.to) return to;
     const Transform from = in(now.from);
     return {from.rotation.slerp(now.share, to.rotation),

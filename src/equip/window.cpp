@@ -17,7 +17,7 @@ float frame_of(float value, const ClipWindow& window, const Clip& clip) {
 }
 
 std::string group_of(const std::string& body) {
-    const std::string word = body.substr(0, body.find('.'));
+    std::string word = body.substr(0, body.find('.'));
     for (const auto& [group, words] : std::initializer_list<std::pair<const char*, std::vector<std::string>>>{
              {"trunk", {"hips", "spine", "chest"}},
              {"head", {"neck", "head", "ear"}},

@@ -20,7 +20,6 @@
 namespace dendraxis::io {
 namespace {
 
-namespace fs = std::filesystem;
 
 constexpr float k_nudge = 1e-3f;  // metres that a vertex is moved by to see where its normal goes
 
