@@ -20,7 +20,6 @@
 namespace dendraxis::io {
 namespace {
 
-
 constexpr float k_nudge = 1e-3f;  // metres that a vertex is moved by to see where its normal goes
 
 Json list_of(const Vec3& v) {
