@@ -29,7 +29,14 @@ float most_scale(const SocketBinding& sockets, std::size_t socket, const Charact
 
 Findings check_mounts(const Character& character, const Chart& chart, const SocketBinding& sockets,
                       std::span<const PropMount> mounts, std::span<const CarriedProp> carried) {
-    Findings findings;
+    std::vector<Socket> used;
+    const auto use = [&](std::size_t socket) {
+        const Socket& one = sockets.sockets()[socket];
+        if (find_socket(used, one.name) == nullptr) used.push_back(one);
+    };
+    for (const PropMount& one : mounts) use(one.socket);
+    for (const CarriedProp& one : carried) std::for_each(one.sockets.begin(), one.sockets.end(), use);
+    Findings findings = check_sockets(used, chart);
     std::vector<std::string> taken;
     for (const MountedProp& one : mounted_props(character.file)) taken.push_back(one.socket);
     const auto check = [&](const PropMount& one) {

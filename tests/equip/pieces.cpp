@@ -102,7 +102,9 @@ TEST_CASE("pieces cover the crew without the body poking through, at rest and in
     for (const Character* who : {&workshop::diver(), &workshop::bosun(), &workshop::deckhand()}) {
         CAPTURE(who->name);
         const Actor one = actor(*who);
-        for (const auto& [node, part] : k_outfit) {
+        for (const auto& worn_on : k_outfit) {
+            const char* const node = worn_on.first;
+            const char* const part = worn_on.second;
             CAPTURE(part);
             PieceOptions options;
             options.mirrored = std::string(part).ends_with(".right");

@@ -85,7 +85,7 @@ TEST_CASE("a mounted prop is where its socket is, in every frame, in the library
     Character short_diver = workshop::diver();
     short_diver.clips.clear();
     const Quat quarter(Eigen::AngleAxisf(1.5707963f, Vec3::UnitX()));
-    Character bosun = workshop::bosun();
+    const Character& bosun = workshop::bosun();
     for (Character character : {short_diver, bosun, variants::reaxed(short_diver, 3),
                                 variants::under_scaled_node(short_diver, 100.0f),
                                 variants::under_turned_node(short_diver, quarter)}) {
@@ -138,7 +138,7 @@ TEST_CASE("textures come along and go again") {
     raw.json["nodes"] = {{{"name", "flag"}, {"mesh", 0}, {"scale", {-0.2, 0.2, 0.2}}}};
     raw.json["scenes"] = {{{"nodes", {0}}}};
     const Prop flag = io::load_prop(raw.write(scratch, "flag"));
-    const Character diver = workshop::diver();
+    const Character& diver = workshop::diver();
     const Chart chart = dendraxis::chart(diver);
     const SocketBinding sockets(suggested_sockets(diver, chart), chart);
     const std::vector<io::PropMount> mounts{{&flag, 4, {}}};
@@ -147,6 +147,27 @@ TEST_CASE("textures come along and go again") {
     const Character equipped = io::load_character(file);
     CHECK(worst_in_file(equipped, diver, sockets, mounts[0], diver.clip("crouch")) < 1e-5f);
     CHECK(io::glb_without_props(file) == io::glb_with_clips(diver, {}));
+}
+
+TEST_CASE("a thing on a mirrored or unevenly scaled bone is told of, and the file is whole") {
+    workshop::Scratch scratch;
+    Character diver = workshop::diver();
+    diver.clips = {writhing(diver.skeleton)};
+    std::vector<Bone> bones(diver.skeleton.bones().begin(), diver.skeleton.bones().end());
+    bones[static_cast<std::size_t>(diver.skeleton.find("forearm_left"))].rest.scale = Vec3(-1, 1, 1);
+    bones[static_cast<std::size_t>(diver.skeleton.find("forearm_right"))].rest.scale = Vec3(1, 1.5f, 1);
+    diver.skeleton = Skeleton(bones);
+    const std::string file = write(scratch, "odd.glb", io::new_glb(diver)).string();
+    const std::string lantern = workshop::demo("lantern.glb").string();
+    const std::string out = (scratch / "out.glb").string();
+    const auto put = workshop::run_tool("equip " + file + " --put " + lantern + "@hand.left " + lantern +
+                                        "@hand.right " + lantern + "@back -o " + out);
+    REQUIRE_MESSAGE(put.status == 0, put.err);
+    CHECK(put.out.find("socket.mirrored-bone [hand.left]") != std::string::npos);
+    CHECK(put.out.find("socket.uneven-scale [hand.right]") != std::string::npos);
+    CHECK(put.out.find("[back]") == std::string::npos);
+    if (workshop::has_validator()) CHECK(workshop::validator_errors(out) == "");
+    CHECK(io::load_character(out).props.size() == 3 * io::load_prop(lantern).model.meshes.size());
 }
 
 TEST_CASE("props that make no sense are refused, and odd ones told") {

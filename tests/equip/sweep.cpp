@@ -15,7 +15,6 @@
 #include <doctest/doctest.h>
 
 #include <random>
-#include <tuple>
 
 using namespace dendraxis;
 
@@ -80,8 +79,10 @@ bool touch_at(const Swing& swing, float share, float more) {
         });
     }
     if (!a_box && !b_box) return -overlap({swing.a, a}, {swing.b, b}) <= more;
-    const auto& [box, box_at, round, round_at] =
-        a_box ? std::tie(swing.a, a, swing.b, b) : std::tie(swing.b, b, swing.a, a);
+    const Shape& box = a_box ? swing.a : swing.b;
+    const Shape& round = a_box ? swing.b : swing.a;
+    const Transform& box_at = a_box ? a : b;
+    const Transform& round_at = a_box ? b : a;
     const float way = std::max(0.0f, round.half.y() - round.half.x());
     const auto off = [&](float t) {
         const Vec3 own = box_at.rotation.conjugate() * (apply(round_at, Vec3(0, t, 0)) - box_at.translation);
@@ -92,8 +93,10 @@ bool touch_at(const Swing& swing, float share, float more) {
     float high = way;
     for (int i = 0; i < 60; ++i) {
         const float third = (high - low) / 3.0f;
-        (off(low + third) < off(high - third) ? high : low) +=
-            off(low + third) < off(high - third) ? -third : third;
+        if (off(low + third) < off(high - third))
+            high -= third;
+        else
+            low += third;
     }
     return off(0.5f * (low + high)) <= round.half.x() + more;
 }

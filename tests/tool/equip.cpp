@@ -182,17 +182,18 @@ TEST_CASE("clothing is fitted by name, mirrored, and taken off") {
                                "#forearm.left@forearm.left,scale=0.75' -o " + out);
     CHECK(text.out.find("piece.pokes-through") != std::string::npos);
 
-    for (const auto& [words, word] :
+    for (const auto& one :
          std::initializer_list<std::pair<std::string, const char*>>{{pad + "@cheest", "chest"},
                                                                     {pad, "@PART"},
                                                                     {pad + "@chest,at=3", "0 to 1"},
                                                                     {guards + "#shin.lft@chest", "shin.left"},
                                                                     {guards + ",mirrored", "@PART"},
                                                                     {"@chest", "give a file"}}) {
+        const std::string words = one.first;
         CAPTURE(words);
         const auto refused = run_tool("equip " + k_diver + " --fit '" + words + "' -o " + off);
         CHECK(refused.status >= 2);
-        CHECK(refused.err.find(word) != std::string::npos);
+        CHECK(refused.err.find(one.second) != std::string::npos);
     }
 }
 
@@ -243,17 +244,18 @@ TEST_CASE("a thing changes its place in a clip, and takes both hands") {
     CHECK(nowhere.err.find("no clip 'chop'") != std::string::npos);
 
     const std::string start = "equip " + k_diver + " --put " + mallet + "@hand.right+back -o " + off;
-    for (const auto& [words, word] : std::initializer_list<std::pair<const char*, const char*>>{
+    for (const auto& one : std::initializer_list<std::pair<const char*, const char*>>{
              {" --switch stroll:10=malet@back", "mallet"},
              {" --switch strol:10=mallet@back", "stroll"},
              {" --switch stroll:10=mallet@head", "has no place"},
              {" --switch stroll:9999=mallet@back", "ends at frame"},
              {" --switch stroll=mallet@back", "give a clip"},
              {" --switch stroll:5=mallet@back,over=9 stroll:7=mallet@hand.right", "before it has got"}}) {
+        const std::string words = one.first;
         CAPTURE(words);
         const auto refused = run_tool(start + words);
         CHECK(refused.status >= 2);
-        CHECK(refused.err.find(word) != std::string::npos);
+        CHECK(refused.err.find(one.second) != std::string::npos);
     }
     CHECK_FALSE(fs::exists(scratch / "off.glb.tmp"));
 }
@@ -316,7 +318,7 @@ TEST_CASE("a hat is let go in a clip: it falls, no longer follows, and goes with
     CHECK(fs::file_size(off) == fs::file_size(k_diver));
 
     const std::string start = "equip " + k_diver + " --put " + hat + "@head -o " + off + ' ';
-    for (const auto& [words, word] : std::initializer_list<std::pair<const char*, const char*>>{
+    for (const auto& one : std::initializer_list<std::pair<const char*, const char*>>{
              {"--let-go stroll:20=oilskin-cap", "oilskin-hat"},
              {"--let-go stroll:9999=oilskin-hat", "its frames are 0 to"},
              {"--let-go stroll:2.5=oilskin-hat", "whole"},
@@ -325,10 +327,11 @@ TEST_CASE("a hat is let go in a clip: it falls, no longer follows, and goes with
              {"--let-go stroll:20=oilskin-hat --push oilskin-hat=1,2", "give a name and a place"},
              {"--push oilskin-hat=0,0,1", "--let-go"},
              {"--let-go stroll:20=oilskin-hat --terrain nothing.glb", "nothing.glb"}}) {
+        const std::string words = one.first;
         CAPTURE(words);
         const auto refused = run_tool(start + words);
         CHECK(refused.status >= 2);
-        CHECK(refused.err.find(word) != std::string::npos);
+        CHECK(refused.err.find(one.second) != std::string::npos);
     }
 }
 
@@ -386,7 +389,7 @@ TEST_CASE("a swing is swept against a mesh and a body, by windows of the line an
     CHECK(nothing.out.find("touches nothing") != std::string::npos);
     CHECK(run_tool(swing + "0..600 --against " + post).out.find("window.outside-clip") != std::string::npos);
 
-    for (const auto& [words, word] : std::initializer_list<std::pair<std::string, const char*>>{
+    for (const auto& one : std::initializer_list<std::pair<std::string, const char*>>{
              {swing + "40..20 --against " + post, "earlier time first"},
              {swing + "forty --against " + post, "20..40"},
              {swing + "1s..20 --against " + post, "20..40"},
@@ -396,10 +399,11 @@ TEST_CASE("a swing is swept against a mesh and a body, by windows of the line an
              {swing + "0..60", "--against"},
              {swing + "0..60 --against nothing.glb", "nothing.glb"},
              {swing + "0..60 --against-clip x --against " + post, "no body"}}) {
+        const std::string words = one.first;
         CAPTURE(words);
         const auto refused = run_tool(words);
         CHECK(refused.status >= 2);
-        CHECK(refused.err.find(word) != std::string::npos);
+        CHECK(refused.err.find(one.second) != std::string::npos);
     }
     std::ifstream in(sheet);
     json text = json::parse(in);

@@ -105,7 +105,7 @@ struct EquipReport {
 /// What `equip --json` tells.
 std::string equip_json(const EquipReport& report);
 
-/// What is wrong with them: what `check_prop` finds, `socket.two-things` where one socket takes two or has
+/// What is wrong with them: what `check_prop` and `check_sockets` find, `socket.two-things` where one socket takes two or has
 /// one already, and `prop.scaled-by-bone` where a clip scales what is mounted.
 Findings check_mounts(const Character& character, const Chart& chart, const SocketBinding& sockets,
                       std::span<const PropMount> mounts, std::span<const CarriedProp> carried = {});
