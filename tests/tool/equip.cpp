@@ -8,6 +8,7 @@
 #include <doctest/doctest.h>
 
 #include <fstream>
+#include <functional>
 
 using nlohmann::json;
 namespace fs = std::filesystem;
@@ -17,6 +18,19 @@ namespace {
 const std::string k_diver = workshop::demo("diver.glb").string();
 const std::string k_bosun = workshop::demo("bosun.glb").string();
 const std::string k_lantern = workshop::demo("lantern.glb").string();
+
+// Each of these words, put into a command line, is refused in one line that tells the other word.
+void check_refused(const std::function<std::string(const std::string&)>& line,
+                   const std::vector<std::pair<std::string, const char*>>& cases) {
+    for (const auto& one : cases) {
+        const std::string words = line(one.first);
+        CAPTURE(words);
+        const auto refused = run_tool(words);
+        CHECK(refused.status >= 2);
+        CHECK(refused.err.find(one.second) != std::string::npos);
+        CHECK(std::count(refused.err.begin(), refused.err.end(), '\n') == 1);
+    }
+}
 }  // namespace
 
 TEST_CASE("sockets are listed, added, moved, mirrored, copied and removed in a sheet") {
@@ -182,19 +196,14 @@ TEST_CASE("clothing is fitted by name, mirrored, and taken off") {
                                "#forearm.left@forearm.left,scale=0.75' -o " + out);
     CHECK(text.out.find("piece.pokes-through") != std::string::npos);
 
-    for (const auto& one :
-         std::initializer_list<std::pair<std::string, const char*>>{{pad + "@cheest", "chest"},
-                                                                    {pad, "@PART"},
-                                                                    {pad + "@chest,at=3", "0 to 1"},
-                                                                    {guards + "#shin.lft@chest", "shin.left"},
-                                                                    {guards + ",mirrored", "@PART"},
-                                                                    {"@chest", "give a file"}}) {
-        const std::string words = one.first;
-        CAPTURE(words);
-        const auto refused = run_tool("equip " + k_diver + " --fit '" + words + "' -o " + off);
-        CHECK(refused.status >= 2);
-        CHECK(refused.err.find(one.second) != std::string::npos);
-    }
+    check_refused(
+        [&](const std::string& words) { return "equip " + k_diver + " --fit '" + words + "' -o " + off; },
+        {{pad + "@cheest", "chest"},
+         {pad, "@PART"},
+         {pad + "@chest,at=3", "0 to 1"},
+         {guards + "#shin.lft@chest", "shin.left"},
+         {guards + ",mirrored", "@PART"},
+         {"@chest", "give a file"}});
 }
 
 TEST_CASE("a thing changes its place in a clip, and takes both hands") {
@@ -244,19 +253,14 @@ TEST_CASE("a thing changes its place in a clip, and takes both hands") {
     CHECK(nowhere.err.find("no clip 'chop'") != std::string::npos);
 
     const std::string start = "equip " + k_diver + " --put " + mallet + "@hand.right+back -o " + off;
-    for (const auto& one : std::initializer_list<std::pair<const char*, const char*>>{
-             {" --switch stroll:10=malet@back", "mallet"},
-             {" --switch strol:10=mallet@back", "stroll"},
-             {" --switch stroll:10=mallet@head", "has no place"},
-             {" --switch stroll:9999=mallet@back", "ends at frame"},
-             {" --switch stroll=mallet@back", "give a clip"},
-             {" --switch stroll:5=mallet@back,over=9 stroll:7=mallet@hand.right", "before it has got"}}) {
-        const std::string words = one.first;
-        CAPTURE(words);
-        const auto refused = run_tool(start + words);
-        CHECK(refused.status >= 2);
-        CHECK(refused.err.find(one.second) != std::string::npos);
-    }
+    check_refused(
+        [&](const std::string& words) { return start + words; },
+        {{" --switch stroll:10=malet@back", "mallet"},
+         {" --switch strol:10=mallet@back", "stroll"},
+         {" --switch stroll:10=mallet@head", "has no place"},
+         {" --switch stroll:9999=mallet@back", "ends at frame"},
+         {" --switch stroll=mallet@back", "give a clip"},
+         {" --switch stroll:5=mallet@back,over=9 stroll:7=mallet@hand.right", "before it has got"}});
     CHECK_FALSE(fs::exists(scratch / "off.glb.tmp"));
 }
 
@@ -318,21 +322,15 @@ TEST_CASE("a hat is let go in a clip: it falls, no longer follows, and goes with
     CHECK(fs::file_size(off) == fs::file_size(k_diver));
 
     const std::string start = "equip " + k_diver + " --put " + hat + "@head -o " + off + ' ';
-    for (const auto& one : std::initializer_list<std::pair<const char*, const char*>>{
-             {"--let-go stroll:20=oilskin-cap", "oilskin-hat"},
-             {"--let-go stroll:9999=oilskin-hat", "its frames are 0 to"},
-             {"--let-go stroll:2.5=oilskin-hat", "whole"},
-             {"--let-go oilskin-hat", "give a clip"},
-             {"--let-go strol:20=oilskin-hat", "stroll"},
-             {"--let-go stroll:20=oilskin-hat --push oilskin-hat=1,2", "give a name and a place"},
-             {"--push oilskin-hat=0,0,1", "--let-go"},
-             {"--let-go stroll:20=oilskin-hat --terrain nothing.glb", "nothing.glb"}}) {
-        const std::string words = one.first;
-        CAPTURE(words);
-        const auto refused = run_tool(start + words);
-        CHECK(refused.status >= 2);
-        CHECK(refused.err.find(one.second) != std::string::npos);
-    }
+    check_refused([&](const std::string& words) { return start + words; },
+                  {{"--let-go stroll:20=oilskin-cap", "oilskin-hat"},
+                   {"--let-go stroll:9999=oilskin-hat", "its frames are 0 to"},
+                   {"--let-go stroll:2.5=oilskin-hat", "whole"},
+                   {"--let-go oilskin-hat", "give a clip"},
+                   {"--let-go strol:20=oilskin-hat", "stroll"},
+                   {"--let-go stroll:20=oilskin-hat --push oilskin-hat=1,2", "give a name and a place"},
+                   {"--push oilskin-hat=0,0,1", "--let-go"},
+                   {"--let-go stroll:20=oilskin-hat --terrain nothing.glb", "nothing.glb"}});
 }
 
 TEST_CASE("a puppet without a skin carries, switches and drops things, and they are no bones of it") {
@@ -389,22 +387,17 @@ TEST_CASE("a swing is swept against a mesh and a body, by windows of the line an
     CHECK(nothing.out.find("touches nothing") != std::string::npos);
     CHECK(run_tool(swing + "0..600 --against " + post).out.find("window.outside-clip") != std::string::npos);
 
-    for (const auto& one : std::initializer_list<std::pair<std::string, const char*>>{
-             {swing + "40..20 --against " + post, "earlier time first"},
-             {swing + "forty --against " + post, "20..40"},
-             {swing + "1s..20 --against " + post, "20..40"},
-             {"sweep " + out + " --clip swing-mallet --volume mallet.haed --window 1..2 --against " + post,
-              "mallet.head"},
-             {"sweep " + out + " --against " + post, "no window"},
-             {swing + "0..60", "--against"},
-             {swing + "0..60 --against nothing.glb", "nothing.glb"},
-             {swing + "0..60 --against-clip x --against " + post, "no body"}}) {
-        const std::string words = one.first;
-        CAPTURE(words);
-        const auto refused = run_tool(words);
-        CHECK(refused.status >= 2);
-        CHECK(refused.err.find(one.second) != std::string::npos);
-    }
+    check_refused(
+        [&](const std::string& words) { return words; },
+        {{swing + "40..20 --against " + post, "earlier time first"},
+         {swing + "forty --against " + post, "20..40"},
+         {swing + "1s..20 --against " + post, "20..40"},
+         {"sweep " + out + " --clip swing-mallet --volume mallet.haed --window 1..2 --against " + post,
+          "mallet.head"},
+         {"sweep " + out + " --against " + post, "no window"},
+         {swing + "0..60", "--against"},
+         {swing + "0..60 --against nothing.glb", "nothing.glb"},
+         {swing + "0..60 --against-clip x --against " + post, "no body"}});
     std::ifstream in(sheet);
     json text = json::parse(in);
     text["windows"][0]["to"] = 0;
