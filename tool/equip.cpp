@@ -39,10 +39,13 @@ int tell(const EquipArguments& arguments, const io::EquipReport& report) {
         fmt::print("\n  {}\n",
                    bold(fmt::format("{:<16} {:<16} {:<18} {:>7} {:>13} {:>11} {:>14}", "piece", "part",
                                     "welded to", "covers", "through, rest", "all clips", "still covered")));
+    const auto percent = [](const std::optional<float>& share, int digits) {
+        return share ? fmt::format("{:.{}f} %", 100.0f * *share, digits) : "-";
+    };
     for (const io::EquipReport::Piece& one : report.pieces)
-        fmt::print("  {:<16} {:<16} {:<18} {:>7} {:>11.1f} % {:>9.1f} % {:>12.0f} %\n", one.piece, one.part,
-                   one.bone, one.covered, 100.0f * one.through_at_rest, 100.0f * one.through_in_clips,
-                   100.0f * one.covered_in_clips);
+        fmt::print("  {:<16} {:<16} {:<18} {:>7} {:>13} {:>11} {:>14}\n", one.piece, one.part, one.bone,
+                   one.covered, percent(one.through_at_rest, 1), percent(one.through_in_clips, 1),
+                   percent(one.covered_in_clips, 0));
     for (const io::EquipReport::Change& one : report.changes)
         fmt::print("  {}: in {}, frame {:g}, to {}: {}\n", one.prop, one.clip, one.frame, one.socket,
                    one.over > 0.0f ? fmt::format("glides there in {:g} frames", one.over)

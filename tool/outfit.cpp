@@ -127,16 +127,16 @@ void Outfit::fit_one(const fs::path& file, const std::string& node, const std::s
 Outfit::InClips Outfit::in_clips(const Prop& piece, const FittedPiece& fitted) const {
     InClips motion;
     float frames = 0.0f;
-    float uncovered = 0.0f;
+    float through = 0.0f;
+    float covered = 0.0f;
     for (const Clip& clip : rig_.character.clips) {
         motion.clips.push_back(piece_in_clip(piece, fitted, rig_.character, rig_.chart, clip));
         const auto count = static_cast<float>(clip.frame_count());
-        motion.through += motion.clips.back().through * count;
-        uncovered += (1.0f - motion.clips.back().covered) * count;
+        through += motion.clips.back().through * count;
+        covered += motion.clips.back().covered * count;
         frames += count;
     }
-    motion.through /= std::max(1.0f, frames);
-    motion.covered = 1.0f - uncovered / std::max(1.0f, frames);
+    if (frames > 0.0f) motion.through = through / frames, motion.covered = covered / frames;
     return motion;
 }
 

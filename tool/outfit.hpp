@@ -24,8 +24,8 @@ class Outfit {
 
  private:
     struct InClips {
-        float through = 0.0f;  // over all frames of all clips
-        float covered = 1.0f;
+        std::optional<float> through;  // over all frames of all clips
+        std::optional<float> covered;
         std::vector<PieceInClip> clips;
     };
 

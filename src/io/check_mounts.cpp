@@ -13,6 +13,10 @@ namespace {
 
 constexpr float k_grown = 1e-3f;
 
+Json or_null(const std::optional<float>& share) {
+    return share ? Json(rounded(*share)) : Json();
+}
+
 // The most that a clip scales a socket's bone by, as a factor above or below 1.
 float most_scale(const SocketBinding& sockets, std::size_t socket, const Character& character,
                  const Clip& clip) {
@@ -80,8 +84,8 @@ std::string equip_json(const EquipReport& report) {
                                       {"bone", one.bone},
                                       {"covered", one.covered},
                                       {"through-at-rest", rounded(one.through_at_rest)},
-                                      {"through-in-clips", rounded(one.through_in_clips)},
-                                      {"covered-in-clips", rounded(one.covered_in_clips)}});
+                                      {"through-in-clips", or_null(one.through_in_clips)},
+                                      {"covered-in-clips", or_null(one.covered_in_clips)}});
     for (const EquipReport::Change& one : report.changes)
         document["changes"].push_back({{"prop", one.prop},
                                        {"clip", one.clip},

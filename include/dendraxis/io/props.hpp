@@ -6,6 +6,7 @@
 
 #include <filesystem>
 #include <map>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -76,8 +77,8 @@ struct EquipReport {
         std::string bone;
         std::size_t covered = 0;
         float through_at_rest = 0.0f;
-        float through_in_clips = 0.0f;
-        float covered_in_clips = 1.0f;  ///< of what it covers at rest
+        std::optional<float> through_in_clips;  ///< none without clips
+        std::optional<float> covered_in_clips;  ///< of what it covers at rest
     };
     struct Change {
         std::string prop;
@@ -105,8 +106,8 @@ struct EquipReport {
 /// What `equip --json` tells.
 std::string equip_json(const EquipReport& report);
 
-/// What is wrong with them: what `check_prop` and `check_sockets` find, `socket.two-things` where one socket takes two or has
-/// one already, and `prop.scaled-by-bone` where a clip scales what is mounted.
+/// What is wrong with them: what `check_prop` and `check_sockets` find, `socket.two-things` where one socket
+/// takes two or has one already, and `prop.scaled-by-bone` where a clip scales what is mounted.
 Findings check_mounts(const Character& character, const Chart& chart, const SocketBinding& sockets,
                       std::span<const PropMount> mounts, std::span<const CarriedProp> carried = {});
 
