@@ -281,10 +281,10 @@ void LiveWindow::step(float frame, float fps, const SweepVolume& volume, const M
         }
         const float share = from + touch.share * (to - from);
         const float speed = to > from ? touch.speed * fps / (to - from) : 0.0f;
-        touches_.push_back({target.name, bone, frame + share, touch.point, touch.normal, speed});
+        const WindowTouch made{target.name, bone, frame + share, touch.point, touch.normal, speed};
+        const auto earlier = [](const WindowTouch& x, const WindowTouch& y) { return x.frame < y.frame; };
+        touches_.insert(std::upper_bound(touches_.begin(), touches_.end(), made, earlier), made);
     }
-    std::stable_sort(touches_.begin(), touches_.end(),
-                     [](const WindowTouch& x, const WindowTouch& y) { return x.frame < y.frame; });
 }
 
 }  // namespace dendraxis

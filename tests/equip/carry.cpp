@@ -1,11 +1,14 @@
 // Things with several places, and things for two hands.
+#include "allocations.hpp"
 #include "workshop.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/equip/second_hand.hpp>
 #include <dendraxis/equip/surface.hpp>
+#include <dendraxis/equip/sweep.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/props.hpp>
 #include <dendraxis/io/write_file.hpp>
@@ -197,4 +200,37 @@ TEST_CASE("the second hand comes to its grip and nothing else changes") {
         wrong.second = index_of(sockets, "head");
         CHECK_THROWS_AS(bring_second_hand(own, sockets, wrong, clip), Error);
     }
+}
+
+TEST_CASE("what a game asks every frame asks for no memory") {
+    const Character& diver = workshop::diver();
+    const Chart own = chart(diver);
+    const SocketBinding sockets = sockets_on(diver, own);
+    const Prop mallet = io::load_prop(workshop::demo("mallet.glb"));
+    const Transform placement = placement_of(mallet, {});
+    const CarryPlan plan({{0, placement}, {1, placement}}, {{10.0f, 1, 10.0f}});
+    const PropBody body = prop_body(mallet);
+    const Surface surface = surface_of(diver);
+    const Clip& clip = diver.clip("swing-mallet");
+    std::vector<Transform> model(diver.skeleton.size());
+    LiveWindow window(0.0f, 70.0f, {"float"});
+    const std::vector<SweepTarget> targets{{"far", "float", -1, {ShapeKind::sphere, Vec3::Constant(0.1f)}},
+                                           {"mesh", "float", -1, {}, &surface}};
+    Motion far;
+    far.from.translation = far.to.translation = Vec3(0, 9, 0);
+    const std::vector<Motion> places{far, far};
+    const long before = workshop::allocations();
+    Transform last;
+    for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+        to_model_space(diver.skeleton, clip.frame(f), model);
+        const Transform now = plan.frame(sockets, static_cast<float>(f), model);
+        if (f > 0)
+            window.step(static_cast<float>(f - 1), clip.fps, mallet.volumes[0], {last, now}, targets, places);
+        const HandOver thing = let_go(body, now, last, 1.0f / clip.fps, Vec3(0, 1, 0), now.translation);
+        (void)pinned(frame_of(thing, thing.state), model[0]);
+        (void)first_hit(surface, {now.translation, Vec3(0, 1, 0)});
+        last = now;
+    }
+    CHECK(workshop::allocations() == before);
+    CHECK(window.touches().empty());
 }

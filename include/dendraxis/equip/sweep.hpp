@@ -69,7 +69,8 @@ class LiveWindow {
 
     /// Sweeps a volume through one step of the clip, from frame `frame` to the next, against the targets:
     /// `volume_moves` are its frames (the volume's own, in the world) and `target_moves` those of the
-    /// targets' middles. Only the part of the step within the window counts.
+    /// targets' middles. Only the part of the step within the window counts. Asks for memory only where it
+    /// touches something new.
     void step(float frame, float fps, const SweepVolume& volume, const Motion& volume_moves,
               std::span<const SweepTarget> targets, std::span<const Motion> target_moves);
 
