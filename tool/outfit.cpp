@@ -65,6 +65,9 @@ void Outfit::put(const Put& put) {
 
 void Outfit::second_hand(const Put& put, const Prop& prop, const io::PropMount& mount) {
     const std::size_t second = socket_index(sockets_, put.second, "--put");
+    if (prop.grips.empty())
+        throw UsageError("--put " + put.file.string() +
+                         ": it has no grip.second; name where it is held in its .prop.json");
     const TwoHanded held{mount.socket, placement_of(prop, mount.fit), second, prop.grip("grip.second")};
     for (const std::string& name : put.clips) (void)rig_.character.clip(name);  // throws where there is none
     for (const Clip& own : rig_.character.clips) {

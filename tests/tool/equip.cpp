@@ -255,6 +255,13 @@ TEST_CASE("a thing changes its place in a clip, and takes both hands") {
     const auto nowhere =
         run_tool("equip " + k_diver + " --put " + mallet + "@hand.right,second=hand.left,in=chop -o " + out);
     CHECK(nowhere.status == 3);
+    check_refused(
+        [&](const std::string& words) { return "equip " + k_diver + " --put " + words + " -o " + out; },
+        {{workshop::demo("mooring-post.glb").string() + "@hand.right,second=hand.left", "grip.second"},
+         {k_lantern + "@hand.right,second=hand.left", "grip.second"},
+         {mallet + "@hand.right,second=head", "on no arm or leg"},
+         {mallet + "@hand.right,in=stroll", "second=SOCKET"},
+         {mallet + "@hand.right+back,second=hand.left", "no second hand"}});
     CHECK(nowhere.err.find("no clip 'chop'") != std::string::npos);
 
     const std::string start = "equip " + k_diver + " --put " + mallet + "@hand.right+back -o " + off;
