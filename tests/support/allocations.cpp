@@ -17,6 +17,12 @@ void* operator new(std::size_t size) {
     throw std::bad_alloc();
 }
 
+// What sorting asks its scratch memory from.
+void* operator new(std::size_t size, const std::nothrow_t&) noexcept {
+    ++counted;
+    return std::malloc(size == 0 ? 1 : size);
+}
+
 void operator delete(void* memory) noexcept {
     std::free(memory);
 }
