@@ -204,12 +204,24 @@ void Outfit::let_go() {
     for (const std::string& words : arguments_.let_go_words) {
         const LetGo wanted = read_let_go(words);
         const std::size_t m = mount_of(wanted.prop, "--let-go");
+        for (const io::PropFlight& known : flights_) {
+            if (known.mount == m && known.clip == wanted.clip)
+                throw UsageError("--let-go " + words + ": it is gone since frame " +
+                                 std::to_string(known.frame) + " of this clip");
+        }
         const Clip& clip = clip_to_write(wanted.clip);
         sim::LooseProp loose{mounts_[m].prop, mounts_[m].fit, mounts_[m].socket, wanted.frame};
         if (pushes.contains(m)) loose.push = pushes[m];
         sim::LooseFall fall = sim::fall_in_clip(loose, *binding_, wearer, rig_.chart, clip, ground);
         report.falls.push_back({wanted.prop, wanted.clip, wanted.frame, fall.speed, fall.ends, fall.lies});
         flights_.push_back({m, wanted.clip, wanted.frame, std::move(fall.places)});
+    }
+    for (const auto& pushed : pushes) {
+        const bool goes = std::any_of(flights_.begin(), flights_.end(),
+                                      [&](const io::PropFlight& one) { return one.mount == pushed.first; });
+        if (!goes)
+            throw UsageError("--push: say when '" + mounts_[pushed.first].prop->name +
+                             "' is let go: --let-go CLIP:FRAME=NAME");
     }
 }
 

@@ -37,7 +37,8 @@ Quat onto_handle(std::span<const Transform> model, const Limb& limb, const Trans
     const Vec3 wrist = across(along * (head_of(limb.bones[2], model) - socket.translation));
     const float angle = std::atan2(handle.dot(wrist.cross(wanted)), wrist.dot(wanted));
     // Where the shoulder lies along the handle, no side is the shoulder's.
-    const float plain = std::clamp((wanted.norm() / to_shoulder.norm() - 0.1f) / 0.2f, 0.0f, 1.0f);
+    const float plain =
+        std::clamp((wanted.norm() / std::max(1e-6f, to_shoulder.norm()) - 0.1f) / 0.2f, 0.0f, 1.0f);
     return Quat(Eigen::AngleAxisf(plain * angle, handle)) * along;
 }
 

@@ -55,8 +55,9 @@ class World {
     void drive(int number, int joint, const Quat& target, float pull);
     /// An impulse (N s) at a point, in the world.
     void push(int number, int body, const Vec3& impulse, const Vec3& point);
-    /// All its bodies are where an animation has them, whatever they meet: they get there in the course of
-    /// the next `step`. For those in whose way others may be.
+    /// All its bodies go where an animation has them in the course of the next `step`, whatever they meet:
+    /// they push loose things and other ragdolls and are not pushed. Throws `Error` where a state is not
+    /// finite.
     void carry(int number, std::span<const BodyState> states);
     /// Holds a body where it is, or lets it go again.
     void pin(int number, int body, bool pinned);
