@@ -3,6 +3,7 @@
 #include "people.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/io/bvh.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
 
@@ -26,6 +27,7 @@ int main(int count, char** arguments) {
                                               harbour::make_bosun(),
                                               harbour::make_deckhand(),
                                               hound,
+                                              harbour::make_stoker(),
                                               harbour::make_lantern_man(),
                                               harbour::make_slipway(),
                                               harbour::make_steps()};
@@ -35,6 +37,20 @@ int main(int count, char** arguments) {
             files.push_back({folder / (character.name + ".glb"), dendraxis::io::new_glb(character)});
             fmt::print("{}: {} bytes\n", files.back().path.string(), files.back().bytes.size());
         }
+        // A capture system's unit is the inch; the text is made as if of centimetres.
+        const dendraxis::Character capture = harbour::make_capture();
+        dendraxis::Transform inches;
+        inches.scale = dendraxis::Vec3::Constant(1.0f / 2.54f);
+        const auto bones = capture.skeleton.bones();
+        std::string text = dendraxis::io::bvh_text(dendraxis::Skeleton({bones.begin(), bones.end()}, inches), capture.clips[0]);
+        for (const char* finger : {"fingers", "fingertips", "thumbtip", "thumb"}) {
+            for (const char* side : {"L", "R"}) {
+                const std::string name = std::string("JOINT ") + finger + side;
+                for (std::size_t at = text.find(name); at != std::string::npos; at = text.find(name)) text.erase(at + 6, name.size() - 6);
+            }
+        }
+        files.push_back({folder / "capture.bvh", std::vector<std::uint8_t>(text.begin(), text.end())});
+        fmt::print("{}: {} bytes\n", files.back().path.string(), files.back().bytes.size());
         dendraxis::io::write_files(files);
         return 0;
     } catch (const dendraxis::Error& problem) {

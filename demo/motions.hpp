@@ -24,8 +24,14 @@ dendraxis::Clip make_swing_mallet(const dendraxis::Skeleton& diver);
 dendraxis::Clip make_stand(const dendraxis::Skeleton& hound);
 dendraxis::Clip make_trot(const dendraxis::Skeleton& hound);
 
+/// Coal from the floor to the left, both hands on one shaft.
+dendraxis::Clip make_shovel(const dendraxis::Skeleton& stoker);
+/// Two heavy steps and a bit.
+dendraxis::Clip make_trudge(const dendraxis::Skeleton& stoker);
+
 /// All clips of one person.
 std::vector<dendraxis::Clip> clips_of_diver(const dendraxis::Skeleton& diver);
 std::vector<dendraxis::Clip> clips_of_hound(const dendraxis::Skeleton& hound);
+std::vector<dendraxis::Clip> clips_of_stoker(const dendraxis::Skeleton& stoker);
 
 }  // namespace harbour

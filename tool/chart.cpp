@@ -1,7 +1,9 @@
 #include "commands.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/explain.hpp>
 #include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/chart/survey.hpp>
 #include <dendraxis/io/sheet.hpp>
@@ -27,6 +29,34 @@ Chart with_ranges(const io::Rig& rig, const std::string& which) {
     return chart;
 }
 
+int bone_named(const io::Rig& rig, const std::string& name) {
+    const int bone = rig.character.skeleton.find(name);
+    if (bone != k_no_bone) return bone;
+    std::vector<std::string> labels;
+    for (const Bone& known : rig.character.skeleton.bones()) labels.push_back(known.label);
+    const std::string nearest = nearest_name(name, labels);
+    throw Error(rig.character.file, "has no bone '" + name + "'", "--explain",
+                nearest.empty() ? "see what `dendraxis survey` lists" : "did you mean '" + nearest + "'?");
+}
+
+int run_explain(const io::Rig& rig, const ChartArguments& arguments) {
+    const BoneExplanation found = explain(rig.character, bone_named(rig, arguments.explain));
+    if (arguments.json) {
+        fmt::print("{}", io::explanation_json(rig.character.skeleton, found));
+        return k_done;
+    }
+    fmt::print("{}: {} is {}", bold(arguments.character.string()), arguments.explain, bold(found.role));
+    fmt::print("{}\n", found.confidence > 0.0f ? fmt::format(", {:.0f} % sure", 100.0f * found.confidence) : "");
+    for (const Evidence& evidence : found.evidence) {
+        fmt::print("  {:>6}  {}\n", evidence.weight == 0.0f ? "" : fmt::format("{:+.2f}", evidence.weight), evidence.what);
+    }
+    if (found.runner_up.empty())
+        fmt::print("  in none of the next best charts it is anything else\n");
+    else
+        fmt::print("  runner-up: {}, in a chart that scores {:.2f} less\n", found.runner_up, found.margin);
+    return k_done;
+}
+
 }  // namespace
 
 int run_chart(const ChartArguments& arguments) {
@@ -36,6 +66,7 @@ int run_chart(const ChartArguments& arguments) {
     const io::Rig rig = !arguments.sheet.empty() ? io::rechart(arguments.sheet, arguments.character)
                         : is_sheet               ? io::rechart(arguments.character)
                                                  : io::load_rig(arguments.character);
+    if (!arguments.explain.empty()) return run_explain(rig, arguments);
     const Chart chart = with_ranges(rig, arguments.ranges);
     if (!arguments.out.empty()) {
         check_not_input(arguments.out, {rig.character.file});

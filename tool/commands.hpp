@@ -45,7 +45,8 @@ struct ChartArguments {
     fs::path character;
     fs::path sheet;
     fs::path out;
-    std::string ranges;  // `usual`, `learned` or empty
+    std::string ranges;   // `usual`, `learned` or empty
+    std::string explain;  // a bone, or empty
     bool json = false;
 };
 

@@ -37,6 +37,7 @@ draw::Panel make_panel(const io::Rig& rig, const std::string& clip_name, int fra
     const auto pose = clip.frame(static_cast<std::size_t>(frame));
     panel.pose.assign(pose.begin(), pose.end());
     panel.subtitle = fmt::format("{}, frame {}", clip_name, frame);
+    panel.floor = floor_of(rig.chart, clip_name);
     panel.props = props_at(rig.character, clip_name, static_cast<std::size_t>(frame));
     return panel;
 }

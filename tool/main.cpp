@@ -63,6 +63,9 @@ int run_command_line(int count, const char* const* words) {
          "--ranges", chart.ranges,
          "put joint ranges into the sheet: usual ones, or learned from the file's clips and 10 degrees more")
         ->check(CLI::IsMember({"usual", "learned"}));
+    c->add_option("--explain", chart.explain,
+                  "tell what speaks for and against the role of this bone, and which role comes next")
+        ->option_text("BONE");
     c->add_option("-o,--out", chart.out, "write the rig sheet here; edit it where the chart is wrong");
 
     PairArguments pair;

@@ -1,86 +1,119 @@
-// What is known about a skeleton while its chart is made: facts of each bone, then limbs, then directions.
+// What is known about a skeleton while its chart is made: facts of each bone, its place in the body, then limbs.
 #pragma once
 
 #include <dendraxis/chart/chart.hpp>
 
 #include <map>
 #include <string>
+#include <utility>
 #include <vector>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
-/// A run of bones that branches off the trunk, from its root along its longest way to a leaf.
-struct Limb {
-    std::vector<int> path;
+/// A branch that leaves the trunk: its main run of bones and all that hangs on it.
+struct Branch {
+    std::vector<int> path;    ///< from the trunk outward, as far as the other side mirrors it
+    std::vector<int> bones;   ///< all of it, parents first
     int holder = k_no_bone;   ///< the trunk's bone that it hangs on
-    int partner = -1;         ///< the limb on the other side, by index; -1 for none
-    Vec3 tip = Vec3::Zero();  ///< where it ends
-    float length = 0.0f;      ///< along the bones, tip included
-    std::string role;         ///< `leg`, `arm`, `wing`, `ear`, `eye`; empty: nothing that is charted
+    int partner = -1;         ///< the branch on the other side, by index; -1 for none
+    Vec3 tip = Vec3::Zero();  ///< where the path ends
+    float length = 0.0f;      ///< from the first joint along the bones to the farthest tip
+    float mass = 0.0f;
+    std::string role;  ///< `leg`, `arm`, `wing`, `ear`, `eye`; empty: loose
     Side side = Side::none;
     float confidence = 0.0f;
     std::vector<std::string> evidence;
 };
 
+/// Facts of each bone. Lengths are in model space at rest; masses are areas of skin (lengths where there is no
+/// skin) and mean something only beside each other.
 struct Body {
+    explicit Body(const Skeleton& bones) : skeleton(bones) {}
+
     const Skeleton& skeleton;
-    std::vector<NameReading> names;
-    std::vector<Vec3> place{};       ///< at rest, model space
+    std::vector<NameReading> names{};
+    std::map<int, std::string> declared{};  ///< roles that the file itself gives to bones
+    std::vector<Vec3> place{};
     std::vector<Vec3> tip{};         ///< where each bone's own flesh (or a bone that ends it) ends
     std::vector<char> tip_known{};   ///< whether flesh or an end bone tells it; else it is only carried on
-    std::vector<float> weight{};     ///< skin weight of the bone itself
-    std::vector<char> alive{};       ///< takes part in the body's shape; the others are helpers
-    std::vector<HelperKind> kind{};  ///< of those that do not
-    std::vector<float> reach{};      ///< longest way from the bone's head to a leaf's tip, along alive bones
-    std::map<int, std::string> declared{};     ///< roles that the file itself gives to bones
-    std::vector<std::vector<Vec3>> watched{};  ///< places of all bones in frames of the clips, model space
+    std::vector<Vec3> middle{};      ///< of the bone's flesh
+    std::vector<float> mass{};
+    std::vector<float> roundness{};  ///< of its flesh: second longest extent over the longest, 0 to 1
+    std::map<std::pair<int, int>, float> shared{};  ///< skin that two bones move together
+    std::vector<std::vector<Vec3>> watched{};       ///< places of all bones in frames of the clips
     bool has_skin = false;
-    float size = 0.0f;  ///< largest extent of the alive bones
 
-    std::vector<int> trunk{};  ///< alive bones of no limb, parents first
-    std::vector<Limb> limbs{};
+    std::vector<int> above{};                ///< the bone that each hangs on in the body, which may not be its parent
+    std::vector<std::vector<int>> below{};   ///< the living bones that hang on each
+    std::vector<int> roots{};                ///< living bones that hang on none
+    std::vector<char> alive{};               ///< takes part in the body; the others are helpers
+    std::vector<HelperKind> kind{};          ///< of those that do not
+    std::vector<float> reach{};              ///< longest way from the bone's head to a tip along living bones
+    std::vector<float> mass_below{};         ///< of the bone and all that hangs on it
+    float size = 0.0f;                       ///< largest extent of the living bones and their tips
+    float whole_mass = 0.0f;
 
-    Vec3 up = Vec3::UnitY();
+    std::vector<int> trunk{};  ///< living bones of no branch, each after the one it hangs on
+    std::vector<Branch> branches{};
+
     Vec3 lateral = Vec3::Zero();  ///< toward either side; zero where no pairs show one
+    float middle_plane = 0.0f;    ///< where the body's middle lies along `lateral`
+    Vec3 up = Vec3::UnitY();
     Vec3 facing = Vec3::UnitZ();
-    float facing_certainty = 0.0f;  ///< how much geometry speaks for it, 0 to 1
-    float low = 0.0f;               ///< along up, of all alive bones and tips
+    float low = 0.0f;  ///< along `up`, of all flesh, or of the joints where there is none
     float high = 0.0f;
+    float facing_certainty = 0.0f;  ///< how much geometry speaks for it, 0 to 1
 
     std::size_t count() const { return place.size(); }
     Vec3 at(int bone) const { return place[static_cast<std::size_t>(bone)]; }
+    Vec3 end(int bone) const { return tip[static_cast<std::size_t>(bone)]; }
     bool lives(int bone) const { return alive[static_cast<std::size_t>(bone)] != 0; }
+    float mass_of(int bone) const { return mass[static_cast<std::size_t>(bone)]; }
+    int hangs_on(int bone) const { return above[static_cast<std::size_t>(bone)]; }
+    const std::vector<int>& hanging(int bone) const {
+        return bone == k_no_bone ? roots : below[static_cast<std::size_t>(bone)];
+    }
     const NameReading& name(int bone) const { return names[static_cast<std::size_t>(bone)]; }
+    float distance(int a, int b) const { return (at(a) - at(b)).norm(); }
     float height(const Vec3& point) const { return (up.dot(point) - low) / std::max(high - low, 1e-9f); }
-    std::vector<int> alive_children(int bone) const;  ///< of the root where `bone` is no bone
-    int next(int bone) const;                         ///< the alive child on the longest way, or no bone
+    /// How far off the middle plane, to either side.
+    float aside(const Vec3& point) const { return std::abs(lateral.dot(point) - middle_plane); }
+    bool same_place(int a, int b) const { return distance(a, b) < 0.004f * size; }
+    /// Skin that both move, as a share of what the lesser of them moves.
+    float shared_share(int a, int b) const;
+    bool hangs_below(int bone, int other) const;  ///< `bone` is `other` or hangs somewhere below it
+    int main_child(int bone) const;               ///< the living bone on the longest way on, or no bone
+    bool in_trunk(int bone) const;
 };
 
-/// Names, places, weights, tips; which bones are helpers.
+/// Names, places, flesh, tips, motion.
 Body study_bones(const Character& character);
 
-/// The axis from side to side, the trunk, and the limbs with their partners.
-void find_limbs(Body& body);
+/// Measures the skin at rest: masses, middles, roundness, shared skin, tips.
+void measure_flesh(const Character& character, Body& body);
 
-/// Up, from where limbs hang; then heights.
-void find_up(Body& body);
+/// Hangs each bone where the body has it, and tells helpers from what takes part in the body.
+void hang_bones(Body& body);
 
-/// What each limb is.
-void label_limbs(Body& body);
+/// The axis from side to side, the trunk, and the branches with their partners.
+void find_branches(Body& body);
 
-/// Which way it faces, then which limb is left and which right. Adds a finding where names say otherwise.
-void find_facing(Body& body, Chart& chart);
+/// All bones that hang on `bone`, itself first, parents before children.
+std::vector<int> hanging_from(const Body& body, int bone);
 
-/// Hub, spine, neck, head, tail, jaw.
-void chart_trunk(Body& body, Chart& chart);
-
-/// Shoulders, arms, hands, fingers, legs, toes, ears, eyes, wings, carried-item bones.
-void chart_limbs(Body& body, Chart& chart);
-
-/// How many of `bones` have names of one of these parts, 0 to 1.
-float named_share(const Body& body, const std::vector<int>& bones, std::initializer_list<Part> parts);
+/// Evidence for what bones are: positive for, negative against; 0 where their names say nothing. Within -1 and 1.
+float name_fit(const Body& body, const std::vector<int>& bones, std::initializer_list<Part> parts);
 
 /// `name 'thigh_l' reads as left thigh`
 std::string name_evidence(const Body& body, int bone);
 
-}  // namespace dendraxis
+/// What a branch's names say of its side: +1 for each bone that reads as left, -1 for right.
+int said_side(const Body& body, const Branch& branch);
+
+/// The axes of the file that can be up: square to `lateral`.
+std::vector<Vec3> up_directions(const Body& body);
+
+/// Sets `up` and what is measured along it.
+void stand_up(Body& body, const Vec3& up);
+
+}  // namespace dendraxis::detail

@@ -203,7 +203,7 @@ class ShapeFitter {
     void guess_parts(Sole& sole, const Vec3& forward) const {
         const Vec3 ankle = head(sole.foot);
         const auto on_floor = [&](const Vec3& place) {
-            return Vec3(place + (chart_.floor - height(place)) * chart_.up);
+            return Vec3(place + (chart_.rest_floor - height(place)) * chart_.up);
         };
         const float length =
             sole.toes != sole.foot ? level(head(sole.toes) - ankle).norm() : 0.08f * chart_.height;
@@ -230,7 +230,7 @@ class ShapeFitter {
     }
 
     ArmShape arm(const Chain& chain) const {
-        const int forearm = chain.bones[1];
+        const int forearm = chain.bones[std::clamp<std::size_t>(chain.lower, 1, chain.bones.size() - 2)];
         const int hand = chain.bones.back();
         const Vec3 elbow = head(forearm);
         const Vec3 wrist = head(hand);

@@ -1,64 +1,13 @@
-#include "body.hpp"
-#include "find_stance.hpp"
+#include "chart_finder.hpp"
 
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <tuple>
 
 namespace dendraxis {
-namespace {
-
-void list_helpers(const Body& body, Chart& chart) {
-    std::vector<char> charted(body.count(), 0);
-    for (const Chain& chain : chart.chains) {
-        for (const int bone : chain.bones) charted[static_cast<std::size_t>(bone)] = 1;
-    }
-    for (int bone = 0; bone < static_cast<int>(body.count()); ++bone) {
-        const auto i = static_cast<std::size_t>(bone);
-        if (charted[i] || bone == chart.hub || bone == chart.ground) continue;
-        HelperKind kind = body.kind[i];
-        if (kind == HelperKind::unknown && body.names[i].kind == NameKind::twist) kind = HelperKind::twist;
-        if (kind == HelperKind::unknown && body.names[i].kind == NameKind::end) kind = HelperKind::end;
-        chart.helpers.push_back({bone, kind});
-    }
-}
-
-void add_findings(Chart& chart) {
-    const auto add = [&](Severity severity, const char* code, const std::string& message,
-                         const char* advice) {
-        chart.findings.push_back({severity, code, chart.character, message, advice});
-    };
-    if (chart.hub == k_no_bone) {
-        add(Severity::fault, "chart.no-hub",
-            "no bone was found that carries the body (a pelvis, or a bone above both legs)",
-            "give the pelvis and the legs names that say so");
-    } else if (chart.ground == k_no_bone) {
-        add(Severity::note, "chart.no-ground-bone",
-            "no ground bone stands on the floor above the hub; the hub carries the travel", "");
-    }
-    const bool many_legs = chart.find("leg.back.left") != nullptr || chart.find("leg.back.right") != nullptr;
-    for (const char* wanted : {"spine", "head", "arm.left", "arm.right", "leg.left", "leg.right"}) {
-        const std::string_view name = wanted;
-        if (chart.find(name) != nullptr || chart.hub == k_no_bone) continue;
-        if (many_legs && (name.starts_with("arm.") || name.starts_with("leg."))) continue;
-        add(Severity::warning, "chart.missing-chain", "no bones were found for " + std::string(name),
-            "where it has one, name its bones in the sheet");
-    }
-    for (const char* limb : {"arm.left", "arm.right", "leg.left", "leg.right"}) {
-        const Chain* chain = chart.find(limb);
-        if (chain != nullptr && chain->bones.size() < 3) {
-            add(Severity::warning, "chart.short-limb",
-                std::string(limb) + " has " + std::to_string(chain->bones.size()) +
-                    " bone(s) where three are usual",
-                "check the bones' names with `dendraxis survey`");
-        }
-    }
-}
-
-}  // namespace
-
 const Chain* Chart::find(std::string_view name) const noexcept {
     const auto found =
         std::find_if(chains.begin(), chains.end(), [name](const Chain& chain) { return chain.name == name; });
@@ -95,25 +44,7 @@ void sort_chains(Chart& chart) {
 }
 
 Chart chart(const Character& character) {
-    Chart result;
-    result.character = character.name;
-    result.file = character.file;
-    result.skeleton = character.skeleton;
-    Body body = study_bones(character);
-    find_limbs(body);
-    find_up(body);
-    label_limbs(body);
-    find_facing(body, result);
-    chart_trunk(body, result);
-    chart_limbs(body, result);
-    sort_chains(result);
-    result.up = body.up;
-    result.facing = body.facing;
-    find_stance(result, rest_extents(character.skeleton, character.meshes));
-    list_helpers(body, result);
-    result.shape = body_shape(character, result);
-    add_findings(result);
-    return result;
+    return detail::ChartFinder(character).best();
 }
 
 Chart chart(const Skeleton& skeleton) {
@@ -121,6 +52,40 @@ Chart chart(const Skeleton& skeleton) {
     character.name = "skeleton";
     character.skeleton = skeleton;
     return chart(character);
+}
+
+bool descends(const Skeleton& skeleton, std::span<const int> bones) noexcept {
+    for (std::size_t i = 1; i < bones.size(); ++i) {
+        if (bones[i] == bones[i - 1] || !skeleton.is_above(bones[i - 1], bones[i])) return false;
+    }
+    return true;
+}
+
+std::size_t even_cut(const Skeleton& skeleton, std::span<const int> bones) {
+    if (bones.size() < 3) return bones.size() < 2 ? 0 : 1;
+    const std::vector<Transform> rest = rest_in_model_space(skeleton);
+    const auto head = [&](int bone) { return rest[static_cast<std::size_t>(bone)].translation; };
+    std::vector<float> along{0.0f};
+    for (std::size_t i = 1; i < bones.size(); ++i)
+        along.push_back(along.back() + (head(bones[i]) - head(bones[i - 1])).norm());
+    std::size_t best = 1;
+    for (std::size_t i = 2; i + 1 < bones.size(); ++i) {
+        if (std::abs(2.0f * along[i] - along.back()) < std::abs(2.0f * along[best] - along.back())) best = i;
+    }
+    return best;
+}
+
+std::optional<std::array<int, 3>> bending_bones(const Skeleton& skeleton, const Chain& limb) {
+    if (limb.bones.size() < 3 || !descends(skeleton, limb.bones)) return std::nullopt;
+    const std::size_t lower = std::clamp<std::size_t>(limb.lower, 1, limb.bones.size() - 2);
+    return std::array<int, 3>{limb.bones.front(), limb.bones[lower], limb.bones.back()};
+}
+
+float floor_of(const Chart& chart, std::string_view clip) noexcept {
+    for (const auto& [name, floor] : chart.clip_floors) {
+        if (name == clip) return floor;
+    }
+    return chart.floor;
 }
 
 float leg_length(const Chart& chart) {

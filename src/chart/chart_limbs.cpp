@@ -1,420 +1,160 @@
-// Limbs taken apart: shoulder, arm, hand and fingers; leg, foot and toes.
-#include "body.hpp"
+// Limbs taken apart: shoulder, arm, hand; leg, foot and toes; wings, ears, eyes.
+#include "charter.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
-#include <cmath>
-#include <map>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 using Bones = std::vector<int>;
 
-const std::array<std::pair<Part, const char*>, 5> k_fingers{{{Part::thumb, "thumb"},
-                                                             {Part::index, "index"},
-                                                             {Part::middle, "middle"},
-                                                             {Part::ring, "ring"},
-                                                             {Part::little, "little"}}};
+Bones part_of(const Bones& path, std::size_t from, std::size_t to) {
+    to = std::min(to, path.size());
+    return from >= to ? Bones{}
+                      : Bones(path.begin() + static_cast<std::ptrdiff_t>(from), path.begin() + static_cast<std::ptrdiff_t>(to));
+}
 
 class LimbCharter {
  public:
-    LimbCharter(Body& body, Chart& chart) : body_(body), chart_(chart) {}
+    explicit LimbCharter(Charter& charter) : charter_(charter), body_(charter.body) {}
 
     void run() {
         name_leg_pairs();
-        for (std::size_t i = 0; i < body_.limbs.size(); ++i) {
-            const Limb& limb = body_.limbs[i];
-            if (limb.role == "leg") leg(limb, leg_names_[i]);
-            if (limb.role == "arm") arm(limb);
-            if (limb.role == "ear" || limb.role == "wing" || limb.role == "eye")
-                add(limb.role, limb, limb.path, limb.confidence, {Part::ear, Part::eye, Part::wing});
+        for (std::size_t i = 0; i < body_.branches.size(); ++i) {
+            if (charter_.reading.roles[i] == Role::leg) leg(static_cast<int>(i));
+            if (charter_.reading.roles[i] == Role::arm) arm(static_cast<int>(i));
         }
-        stray_fingers();
-        grips();
+        for (std::size_t i = 0; i < body_.branches.size(); ++i) {
+            if (charter_.reading.roles[i] == Role::loose) other(body_.branches[i]);
+        }
     }
 
  private:
-    float length_of(int from, int to) const { return (body_.at(to) - body_.at(from)).norm(); }
-
-    // Leaves out what lies on the way of a limb but is no segment of its own: bones without length or without
-    // flesh.
-    Bones cleaned(const Bones& path) const {
-        Bones result;
-        for (std::size_t i = 0; i < path.size(); ++i) {
-            const bool last = i + 1 == path.size();
-            const Part part = body_.name(path[i]).part;
-            const bool said = part != Part::none && body_.name(path[i]).kind == NameKind::plain;
-            const float next = last ? 1.0f : length_of(path[i], path[i + 1]);
-            const bool no_length = !last && next < 0.004f * body_.size;
-            const bool no_flesh =
-                body_.has_skin && body_.weight[static_cast<std::size_t>(path[i])] <= 0.0f && !last;
-            if (body_.name(path[i]).kind == NameKind::twist) continue;
-            if (!said && (no_length || no_flesh)) continue;
-            result.push_back(path[i]);
-        }
-        return result;
-    }
-
-    // Brings a run down to `wanted` bones: the joints that bend most, or split it most evenly, stay; straight
-    // ones between go.
-    Bones with_joints(Bones run, const Vec3& end, std::size_t wanted) const {
-        while (run.size() > wanted) {
-            std::size_t straightest = 0;
-            float least = 1e30f;
-            for (std::size_t i = 1; i < run.size(); ++i) {
-                const Vec3 before = body_.at(run[i]) - body_.at(run[i - 1]);
-                const Vec3 after = (i + 1 < run.size() ? body_.at(run[i + 1]) : end) - body_.at(run[i]);
-                const float bend = before.normalized().cross(after.normalized()).norm();
-                // What it costs to leave the joint out: its bend, and how uneven the limb becomes.
-                const float cost = bend +
-                                   0.5f * std::min(before.norm(), after.norm()) /
-                                       std::max(before.norm() + after.norm(), 1e-9f) +
-                                   (body_.name(run[i]).part != Part::none ? 1.0f : 0.0f);
-                if (cost < least) {
-                    least = cost;
-                    straightest = i;
-                }
-            }
-            run.erase(run.begin() + static_cast<std::ptrdiff_t>(straightest));
-        }
-        return run;
-    }
-
-    void add(const std::string& part, const Limb& limb, const Bones& bones, float confidence,
-             std::initializer_list<Part> parts) {
-        if (bones.empty()) return;
-        const std::string name = part + "." + std::string(to_string(limb.side));
-        if (chart_.find(name) != nullptr) return;
-        std::vector<std::string> evidence = limb.evidence;
-        float named = 0.0f;
-        float otherwise = 0.0f;
-        for (const int bone : bones) {
-            const Part said = body_.name(bone).part;
-            if (std::find(parts.begin(), parts.end(), said) != parts.end()) {
-                named += 1.0f;
-                evidence.push_back(name_evidence(body_, bone));
-            } else if (said != Part::none) {
-                otherwise += 1.0f;
-            }
-        }
-        const auto count = static_cast<float>(bones.size());
-        confidence += (0.99f - confidence) * named / count - 0.3f * otherwise / count;
-        chart_.chains.push_back({name, bones, std::clamp(confidence, 0.1f, 0.99f), std::move(evidence)});
-    }
-
-    // ------------------------------------------------------------------ legs
-
     // Two legs are `leg`; of more pairs the hindmost are `leg.back`, the foremost `leg.front`, any between
     // `leg.middle`.
     void name_leg_pairs() {
-        leg_names_.assign(body_.limbs.size(), "leg");
-        std::vector<std::size_t> pairs;
-        for (std::size_t i = 0; i < body_.limbs.size(); ++i) {
-            const Limb& limb = body_.limbs[i];
-            if (limb.role == "leg" && (limb.partner == -1 || static_cast<std::size_t>(limb.partner) > i))
-                pairs.push_back(i);
-        }
-        const auto lone = [&](std::size_t i) { return body_.limbs[i].partner == -1; };
-        if (pairs.size() < 2 || std::all_of(pairs.begin(), pairs.end(), lone)) return;
-        std::stable_sort(pairs.begin(), pairs.end(), [&](std::size_t a, std::size_t b) {
-            return body_.at(body_.limbs[a].path.front()).dot(body_.facing) <
-                   body_.at(body_.limbs[b].path.front()).dot(body_.facing);
-        });
-        for (std::size_t k = 0; k < pairs.size(); ++k) {
-            std::string name = k == 0 ? "leg.back" : k + 1 == pairs.size() ? "leg.front" : "leg.middle";
-            if (k > 1 && k + 1 < pairs.size()) name += std::to_string(k);
-            leg_names_[pairs[k]] = name;
-            if (body_.limbs[pairs[k]].partner != -1)
-                leg_names_[static_cast<std::size_t>(body_.limbs[pairs[k]].partner)] = name;
+        leg_names_.assign(body_.branches.size(), "leg");
+        const std::vector<int>& legs = charter_.reading.legs;
+        const auto lone = [&](int leg) { return body_.branches[static_cast<std::size_t>(leg)].partner == -1; };
+        if (legs.size() < 2 || std::all_of(legs.begin(), legs.end(), lone)) return;
+        for (std::size_t k = 0; k < legs.size(); ++k) {
+            std::string name = k == 0 ? "leg.back" : k + 1 == legs.size() ? "leg.front" : "leg.middle";
+            if (k > 1 && k + 1 < legs.size()) name += std::to_string(k);
+            const auto branch = static_cast<std::size_t>(legs[k]);
+            leg_names_[branch] = name;
+            if (body_.branches[branch].partner != -1)
+                leg_names_[static_cast<std::size_t>(body_.branches[branch].partner)] = name;
         }
     }
 
-    std::size_t ankle_of(const Bones& path) const {
-        for (std::size_t i = 0; i < path.size(); ++i) {
-            if (body_.name(path[i]).part == Part::foot) return i;
-        }
-        for (std::size_t i = 0; i < path.size(); ++i) {
-            if (body_.name(path[i]).part == Part::toes) return i - (i > 0 ? 1 : 0);
-        }
-        // The first joint near the floor; what follows it is toes.
-        for (std::size_t i = 1; i < path.size(); ++i) {
-            if (body_.height(body_.at(path[i])) < 0.11f) return i;
-        }
-        return path.size() - 1;
+    std::string name_of(const std::string& part, Side side) const { return part + "." + std::string(to_string(side)); }
+
+    // Both sides are cut alike: by the one that says more clearly where its joints are.
+    LimbJoints joints_of(int index, const LimbKind& kind) const {
+        const Branch& branch = body_.branches[static_cast<std::size_t>(index)];
+        const LimbJoints own = find_joints(body_, branch, kind);
+        if (branch.partner == -1) return own;
+        const Branch& other = body_.branches[static_cast<std::size_t>(branch.partner)];
+        const LimbJoints its = find_joints(body_, other, kind);
+        if (limb_path(body_, branch).size() != limb_path(body_, other).size()) return own;
+        if (its.margin > own.margin || (its.margin == own.margin && branch.partner < index)) return its;
+        return own;
     }
 
-    void leg(const Limb& limb, const std::string& name) {
-        Bones path = cleaned(limb.path);
-        if (path.empty()) return;
-        const bool several_pairs = name != "leg";
-        // Between trunk and thigh there may be a shoulder blade, or a short bone that only spreads the hips.
-        Bones shoulder;
-        if (path.size() >= 4 && body_.name(path[0]).part != Part::thigh &&
-            body_.name(path[0]).part != Part::leg) {
-            const bool blade =
-                body_.name(path[0]).part == Part::shoulder || (name == "leg.front" && path.size() >= 5);
-            const bool spreads = length_of(path[0], path[1]) < 0.4f * length_of(path[1], path[2]);
-            if (blade) shoulder = {path[0]};
-            if (blade || spreads) path.erase(path.begin());
-        }
-        std::size_t ankle = ankle_of(path);
-        const bool said = body_.name(path[ankle]).part == Part::foot;
-        // On four legs the heel stands high: thigh, shin, foot, and the toes on the floor.
-        if (several_pairs && !said) ankle = std::min<std::size_t>(2, path.size() - 1);
-        Bones run(path.begin(), path.begin() + static_cast<std::ptrdiff_t>(ankle));
-        run = with_joints(run, body_.at(path[ankle]), 2);
-        run.push_back(path[ankle]);
-        add(name, limb, run, limb.confidence, {Part::leg, Part::thigh, Part::shin, Part::foot});
-        if (!shoulder.empty()) add("shoulder", limb, shoulder, 0.7f, {Part::shoulder});
-        Bones toes(path.begin() + static_cast<std::ptrdiff_t>(ankle) + 1, path.end());
-        if (!body_.has_skin && toes.size() >= 2 && body_.name(toes.back()).part != Part::toes)
+    std::vector<std::string> evidence_of(const Branch& branch, const char* shape) const {
+        std::vector<std::string> evidence{shape};
+        if (branch.partner != -1) evidence.emplace_back("it has a mirror image on the other side");
+        return evidence;
+    }
+
+    void leg(int index) {
+        const Branch& branch = body_.branches[static_cast<std::size_t>(index)];
+        const std::string& part = leg_names_[static_cast<std::size_t>(index)];
+        const bool several = part != "leg";
+        const Bones path = limb_path(body_, branch);
+        const LimbJoints joints = joints_of(index, {true, several, part == "leg.front", charter_.name_trust});
+        const float sure = charter_.confidence(charter_.role_margin(index), joints.margin);
+        const auto evidence = evidence_of(branch, "it hangs down to the floor");
+        const std::size_t end = std::min(joints.end, path.size() - 1);
+        add_limb(name_of(part, branch.side), part_of(path, joints.root, end + 1), joints.lower - joints.root, sure, evidence);
+        // A shoulder blade lies above a foreleg; pieces of the hips are helpers.
+        if (joints.root > 0 && part == "leg.front")
+            charter_.add(name_of("shoulder", branch.side), part_of(path, 0, joints.root), sure, evidence);
+        Bones toes = part_of(path, end + 1, path.size());
+        if (!body_.has_skin && !several && toes.size() >= 2 && body_.name(toes.back()).part != Part::toes &&
+            !body_.tip_known[static_cast<std::size_t>(toes.back())])
             toes.pop_back();
-        add(several_pairs ? "toes" + name.substr(3) : "toes", limb, toes, 0.9f, {Part::toes});
+        charter_.add(several ? name_of("toes" + part.substr(3), branch.side) : name_of("toes", branch.side), toes, sure,
+                     {"it goes on from the foot"});
     }
 
-    // ------------------------------------------------------------------ arms
-
-    std::size_t digits_at(int bone) const { return body_.alive_children(bone).size(); }
-
-    // What hangs on a hand begins nearby, measured by the forearm before it.
-    bool holds_only_digits(int bone, float before) const {
-        const std::vector<int> children = body_.alive_children(bone);
-        return std::all_of(children.begin(), children.end(),
-                           [&](int child) { return length_of(bone, child) < 0.6f * before; });
+    void arm(int index) {
+        const Branch& branch = body_.branches[static_cast<std::size_t>(index)];
+        const Bones path = limb_path(body_, branch);
+        const LimbJoints joints = joints_of(index, {false, false, false, charter_.name_trust});
+        const float sure = charter_.confidence(charter_.role_margin(index), joints.margin);
+        const std::size_t end = std::min(joints.end, path.size() - 1);
+        const std::size_t digits = body_.hanging(path[end]).size();
+        const auto evidence = evidence_of(branch, "it hangs from the upper trunk");
+        add_limb(name_of("arm", branch.side), part_of(path, joints.root, end + 1), joints.lower - joints.root, sure, evidence);
+        if (joints.root > 0)
+            charter_.add(name_of("shoulder", branch.side), part_of(path, 0, joints.root), sure, evidence);
+        if (digits > 0 && joints.end < path.size()) chart_digits(charter_, path[end], branch.side, sure);
+        grip(path[end], branch.side);
     }
 
-    std::size_t hand_of(const Bones& path) const {
-        for (std::size_t i = 0; i < path.size(); ++i) {
-            if (body_.name(path[i]).part == Part::hand) return i;
-        }
-        for (std::size_t i = 1; i < path.size(); ++i) {
-            if (digits_at(path[i]) >= 2 && holds_only_digits(path[i], length_of(path[i - 1], path[i])))
-                return i;
-        }
-        const bool collar = path.size() >= 4 && is_shoulder(path);
-        return std::min(path.size() - 1, collar ? std::size_t{3} : std::size_t{2});
-    }
-
-    // A first bone that is short and begins near the trunk's middle.
-    bool is_shoulder(const Bones& path) const {
-        if (path.size() < 2) return false;
-        const Part said = body_.name(path[0]).part;
-        if (said == Part::upper_arm || said == Part::arm) return false;
-        if (said == Part::shoulder && body_.name(path[1]).part != Part::forearm) return true;
-        if (path.size() < 4 && !(path.size() == 3 && body_.name(path[1]).part == Part::upper_arm))
-            return false;
-        const float first = length_of(path[0], path[1]);
-        const float second = length_of(path[1], path[2]);
-        const float middle = body_.lateral.dot(body_.at(holder_));
-        const auto off = [&](int bone) { return std::abs(body_.lateral.dot(body_.at(bone)) - middle); };
-        return first < 0.85f * second && off(path[0]) < 0.6f * off(path[1]);
-    }
-
-    void arm(const Limb& limb) {
-        holder_ = limb.holder == k_no_bone ? limb.path.front() : limb.holder;
-        const Bones path = cleaned(limb.path);
-        if (path.empty()) return;
-        const std::size_t hand = hand_of(path);
-        Bones run(path.begin(), path.begin() + static_cast<std::ptrdiff_t>(hand));
-        Bones shoulder;
-        if (hand >= 2 && is_shoulder(path) &&
-            (run.size() >= 3 || body_.name(path[0]).part == Part::shoulder)) {
-            shoulder = {run[0]};
-            run.erase(run.begin());
-        }
-        run = with_joints(run, body_.at(path[hand]), 2);
-        run.push_back(path[hand]);
-        if (!shoulder.empty()) add("shoulder", limb, shoulder, limb.confidence, {Part::shoulder});
-        add("arm", limb, run, limb.confidence, {Part::arm, Part::upper_arm, Part::forearm, Part::hand});
-        if (!body_.alive_children(path[hand]).empty()) fingers(limb, path[hand]);
-    }
-
-    Bones digit(int root) const {
-        Bones bones;
-        for (int bone = root; bone != k_no_bone; bone = body_.next(bone)) bones.push_back(bone);
-        return bones;
-    }
-
-    // Roots of fingers below a hand; a palm bone that holds several is passed through.
-    Bones digit_roots(int hand) const {
-        Bones roots;
-        for (const int child : body_.alive_children(hand)) {
-            if (digits_at(child) >= 2 && body_.name(child).part != Part::thumb) {
-                for (const int grandchild : body_.alive_children(child)) roots.push_back(grandchild);
-            } else {
-                roots.push_back(child);
-            }
-        }
-        return roots;
-    }
-
-    void fingers(const Limb& limb, int hand) {
-        std::map<std::string, Bones> found;
-        Bones unnamed;
-        for (const int root : digit_roots(hand)) {
-            const Bones bones = digit(root);
-            const char* name = nullptr;
-            for (const auto& [part, finger] : k_fingers) {
-                if (body_.name(root).part == part || named_share(body_, bones, {part}) >= 0.5f) name = finger;
-            }
-            if (name != nullptr && !found.contains(name)) {
-                found[name] = bones;
-            } else {
-                unnamed.push_back(root);
-            }
-        }
-        const bool all_unnamed = found.empty();
-        for (const auto& [finger, bones] : by_shape(hand, unnamed)) found.try_emplace(finger, bones);
-        for (const auto& [part, finger] : k_fingers) {
-            if (!found.contains(finger)) continue;
-            Bones bones = found[finger];
-            trim_digit(bones, part);
-            add(finger, limb, bones, all_unnamed ? std::min(0.88f, limb.confidence) : 0.85f, {part});
-        }
-    }
-
-    // Palm bones are no part of a finger, and without flesh or names a fourth bone ends it.
-    void trim_digit(Bones& bones, Part part) const {
-        const std::size_t usual = 3;
-        while (bones.size() > 1 && (body_.name(bones.front()).part == Part::palm ||
-                                    body_.name(bones.front()).kind == NameKind::palm))
-            bones.erase(bones.begin());
-        if (bones.size() <= usual) return;
-        const bool tip_said =
-            body_.name(bones.back()).part == part && body_.name(bones.back()).kind == NameKind::plain;
-        if (!body_.has_skin && !tip_said) bones.pop_back();
-        if (bones.size() > usual && part != Part::thumb &&
-            length_of(bones[0], bones[1]) > 1.15f * length_of(bones[1], bones[2]))
-            bones.erase(bones.begin());
-    }
-
-    // The thumb leaves the hand nearest the wrist and points off from the others; the others lie side by side
-    // from it.
-    std::map<std::string, Bones> by_shape(int hand, Bones roots) const {
-        std::map<std::string, Bones> result;
-        if (roots.empty()) return result;
-        if (roots.size() == 1) {
-            result["middle"] = digit(roots[0]);
-            return result;
-        }
-        const auto direction = [&](int root) {
-            const Bones bones = digit(root);
-            return Vec3((body_.tip[static_cast<std::size_t>(bones.back())] - body_.at(root)).normalized());
-        };
-        float longest = 0.0f;
-        for (const int root : roots) longest = std::max(longest, length_of(hand, root));
-        int thumb = k_no_bone;
-        float best = -1e30f;
-        for (const int root : roots) {
-            Vec3 others = Vec3::Zero();
-            for (const int other : roots) {
-                if (other != root) others += direction(other);
-            }
-            const float apart = 1.0f - direction(root).dot(others.normalized());
-            const float near = 1.0f - length_of(hand, root) / std::max(longest, 1e-9f);
-            if (apart + 1.2f * near > best) {
-                best = apart + 1.2f * near;
-                thumb = root;
-            }
-        }
-        if (roots.size() >= 2 && best > 0.25f) {
-            result["thumb"] = digit(thumb);
-            std::erase(roots, thumb);
-        } else {
-            thumb = k_no_bone;
-        }
-        // Along the line across the palm that the roots lie on, beginning at the thumb.
-        if (roots.size() >= 2) {
-            Vec3 across = Vec3::Zero();
-            for (const int a : roots) {
-                for (const int b : roots) {
-                    if ((body_.at(a) - body_.at(b)).norm() > across.norm())
-                        across = body_.at(a) - body_.at(b);
-                }
-            }
-            const Vec3 from = thumb == k_no_bone ? Vec3(body_.at(hand) + body_.facing) : body_.at(thumb);
-            Vec3 middle = Vec3::Zero();
-            for (const int root : roots) middle += body_.at(root) / static_cast<float>(roots.size());
-            if ((from - middle).dot(across) < 0.0f) across = -across;
-            std::stable_sort(roots.begin(), roots.end(),
-                             [&](int a, int b) { return body_.at(a).dot(across) > body_.at(b).dot(across); });
-        }
-        static const std::array<std::vector<const char*>, 5> k_orders{
-            {{},
-             {"middle"},
-             {"index", "middle"},
-             {"index", "middle", "ring"},
-             {"index", "middle", "ring", "little"}}};
-        const auto& order = k_orders[std::min<std::size_t>(roots.size(), 4)];
-        for (std::size_t i = 0; i < roots.size() && i < order.size(); ++i) result[order[i]] = digit(roots[i]);
-        return result;
-    }
-
-    // Fingers that hang from elsewhere than the hand are known by their names.
-    void stray_fingers() {
-        for (const Side side : {Side::left, Side::right}) {
-            for (const auto& [part, finger] : k_fingers) {
-                const std::string name = std::string(finger) + "." + std::string(to_string(side));
-                if (chart_.find(name) != nullptr) continue;
-                Bones bones;
-                for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
-                    const NameReading& said = body_.name(bone);
-                    if (!body_.lives(bone) || said.part != part || said.side != side || in_chain(bone))
-                        continue;
-                    if (bones.empty() || body_.skeleton.is_above(bones.back(), bone)) bones.push_back(bone);
-                }
-                if (bones.empty()) continue;
-                Limb limb;
-                limb.side = side;
-                limb.evidence = {"it hangs from elsewhere than a hand"};
-                add(finger, limb, bones, 0.6f, {part});
-            }
-        }
-    }
-
-    bool in_chain(int bone) const {
-        return std::any_of(chart_.chains.begin(), chart_.chains.end(), [bone](const Chain& chain) {
-            return std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
-        });
+    void add_limb(const std::string& name, Bones bones, std::size_t lower, float sure, const std::vector<std::string>& evidence) {
+        const std::size_t count = bones.size();
+        charter_.add(name, std::move(bones), sure, evidence);
+        if (!charter_.chart.chains.empty() && charter_.chart.chains.back().name == name)
+            charter_.chart.chains.back().lower = std::min(lower, count == 0 ? 0 : count - 1);
     }
 
     // A bone in the hand that moves no flesh is there to carry something.
-    void grips() {
-        for (const Limb& limb : body_.limbs) {
-            if (limb.role != "arm") continue;
-            const Chain* arm = chart_.find("arm." + std::string(to_string(limb.side)));
-            if (arm == nullptr) continue;
-            for (const int child : body_.skeleton.children(arm->bones.back())) {
-                if (body_.lives(child) || !body_.skeleton.children(child).empty() ||
-                    body_.kind[static_cast<std::size_t>(child)] == HelperKind::end)
-                    continue;
-                const bool said = body_.name(child).part == Part::grip;
-                const bool in_hand =
-                    body_.has_skin &&
-                    (body_.at(child) - body_.at(arm->bones.back())).norm() > 0.01f * body_.size &&
-                    body_.kind[static_cast<std::size_t>(child)] == HelperKind::unknown;
-                if (!said && !in_hand) continue;
-                Limb grip;
-                grip.side = limb.side;
-                grip.evidence = {"a bone in the hand that moves no flesh"};
-                add("grip", grip, {child}, 0.6f, {Part::grip});
-            }
+    void grip(int hand, Side side) {
+        for (const int child : body_.skeleton.children(hand)) {
+            const auto i = static_cast<std::size_t>(child);
+            if (body_.lives(child) || !body_.skeleton.children(child).empty() || body_.kind[i] == HelperKind::end) continue;
+            const bool said = body_.name(child).part == Part::grip;
+            const bool in_hand = body_.has_skin && body_.distance(child, hand) > 0.01f * body_.size &&
+                                 body_.kind[i] == HelperKind::unknown;
+            if (said || in_hand) charter_.add(name_of("grip", side), {child}, 0.6f, {"a bone in the hand that moves no flesh"});
         }
     }
 
-    Body& body_;
-    Chart& chart_;
+    bool holder_is_head(const Branch& branch) const {
+        const Chain* head = charter_.chart.find("head");
+        return head != nullptr && std::find(head->bones.begin(), head->bones.end(), branch.holder) != head->bones.end();
+    }
+
+    // Ears and eyes are small pairs on the head; wings a second pair on the upper trunk.
+    void other(const Branch& branch) {
+        const auto fit = [&](Part part) { return charter_.name_trust * name_fit(body_, branch.bones, {part}); };
+        if (branch.partner == -1) return;
+        const float share = branch.length / std::max(body_.size, 1e-9f);
+        if (fit(Part::wing) > 0.3f && !holder_is_head(branch)) {
+            charter_.add(name_of("wing", branch.side), branch.path, 0.9f, {"a pair on the upper trunk, named as wings"});
+        } else if (holder_is_head(branch) && share < 0.3f) {
+            const bool point = branch.path.size() == 1 && share < 0.04f;
+            const bool eye = fit(Part::eye) > 0.0f || (point && fit(Part::ear) <= 0.0f);
+            const bool ear = fit(Part::ear) > 0.0f || (!point && share > 0.05f && fit(Part::eye) <= 0.0f);
+            if (eye || ear)
+                charter_.add(name_of(eye ? "eye" : "ear", branch.side), branch.path,
+                             fit(eye ? Part::eye : Part::ear) > 0.0f ? 0.9f : 0.6f, {"a small pair on the head"});
+        }
+    }
+
+    Charter& charter_;
+    const Body& body_;
     std::vector<std::string> leg_names_;
-    int holder_ = k_no_bone;
 };
 
 }  // namespace
 
-void chart_limbs(Body& body, Chart& chart) {
-    LimbCharter(body, chart).run();
+void chart_limbs(Charter& charter) {
+    LimbCharter(charter).run();
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

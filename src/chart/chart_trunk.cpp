@@ -1,275 +1,238 @@
-// The trunk: hub, spine, neck, head, tail, jaw.
-#include "body.hpp"
-
-#include <fmt/format.h>
+// The trunk: hips, spine, neck, head, tail, jaw.
+#include "charter.hpp"
 
 #include <algorithm>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 class TrunkCharter {
  public:
-    TrunkCharter(Body& body, Chart& chart) : body_(body), chart_(chart) {}
+    explicit TrunkCharter(Charter& charter) : charter_(charter), body_(charter.body), reading_(charter.reading) {}
 
     void run() {
-        const int legs = holder_of("leg", true);
-        const int arms = holder_of("arm", false);
-        const int front_legs = front_holder();
-        upper_ = arms != k_no_bone ? arms : front_legs;
-        if (legs == k_no_bone && upper_ == k_no_bone &&
-            !any_named({Part::hub, Part::spine, Part::neck, Part::head}))
-            return;
-        find_hub(legs);
-        if (chart_.hub == k_no_bone) return;
-        const std::vector<int> way = way_to_head();
-        split_way(way);
-        tails(way);
+        find_hips();
+        if (charter_.chart.hub == k_no_bone) return;
+        find_way();
+        split_way();
+        rear_spine();
+        tail();
         jaw();
     }
 
  private:
-    bool in_trunk(int bone) const { return std::binary_search(body_.trunk.begin(), body_.trunk.end(), bone); }
+    bool named(int bone, Part part) const { return charter_.name_trust > 0.4f && body_.name(bone).part == part; }
 
-    bool any_named(std::initializer_list<Part> parts) const {
-        return std::any_of(body_.trunk.begin(), body_.trunk.end(),
-                           [&](int bone) { return named_share(body_, {bone}, parts) > 0.0f; });
+    void find_hips() {
+        int hips = reading_.hind;
+        if (hips == k_no_bone) return;
+        // Where legs and upper body hang on different bones, the bone above both carries the body, unless that
+        // one stands on the floor.
+        if (reading_.fore != k_no_bone && reading_.fore != hips) {
+            int both = body_.skeleton.common_ancestor(hips, reading_.fore);
+            if (both == k_no_bone || body_.height(body_.at(both)) < 0.12f) both = hips;
+            hips = both;
+        }
+        for (int above = body_.hangs_on(hips); above != k_no_bone; above = body_.hangs_on(above)) {
+            if (named(above, Part::hub) && body_.distance(above, hips) < 0.12f * body_.size) hips = above;
+        }
+        charter_.chart.hub = hips;
     }
 
-    // The trunk's bone that the limbs of a role hang on; of several pairs the one nearest the root or
-    // farthest from it.
-    int holder_of(const char* role, bool nearest_root) const {
-        int best = k_no_bone;
-        for (const Limb& limb : body_.limbs) {
-            if (limb.role != role || limb.holder == k_no_bone) continue;
-            if (best == k_no_bone || (nearest_root ? limb.holder < best : limb.holder > best))
-                best = limb.holder;
+    // From the hips to where arms or forelegs hang, and on to the head's end.
+    void find_way() {
+        const int hips = charter_.chart.hub;
+        int from = hips;
+        if (reading_.fore != k_no_bone && reading_.fore != hips) {
+            const std::vector<int> way = way_between(body_, hips, reading_.fore);
+            way_.assign(way.begin() + 1, way.end());
+            spine_end_ = way_.size();
+            from = reading_.fore;
         }
-        return best;
+        if (reading_.head_end == k_no_bone) return;
+        for (const int bone : way_between(body_, from, reading_.head_end)) {
+            const bool there = bone == from || std::find(way_.begin(), way_.end(), bone) != way_.end();
+            if (!there && bone != hips) way_.push_back(bone);
+        }
     }
 
-    int front_holder() const {
-        int best = k_no_bone;
-        for (const Limb& limb : body_.limbs) {
-            if (limb.role != "leg" || limb.holder == k_no_bone) continue;
-            if (best == k_no_bone ||
-                body_.at(limb.path.front()).dot(body_.facing) > body_.at(best).dot(body_.facing))
-                best = limb.holder;
+    // The head is the last bone on the way with much of the flesh that lies beyond the arms; hair, jaw and hat
+    // have less.
+    std::size_t find_head() const {
+        if (spine_end_ >= way_.size()) return way_.size();
+        for (std::size_t i = way_.size(); i-- > spine_end_;) {
+            if (named(way_[i], Part::head) && (!body_.has_skin || body_.mass_of(way_[i]) > 0.0f)) return i;
         }
-        return best == holder_of("leg", true) ? k_no_bone : best;
+        for (std::size_t i = way_.size(); i-- > spine_end_;) {
+            if (!body_.has_skin && holds_small_pair(way_[i])) return i;
+        }
+        if (!body_.has_skin) {
+            // Without flesh or names a last unbranched bone may only end the head.
+            const bool ended = body_.tip_known[static_cast<std::size_t>(way_.back())] != 0;
+            const bool spare = way_.size() >= spine_end_ + 3 && !ended && !holds_small_pair(way_.back());
+            return way_.size() - (spare ? 2 : 1);
+        }
+        float most = 0.0f;
+        for (std::size_t i = spine_end_; i < way_.size(); ++i) most = std::max(most, body_.mass_of(way_[i]));
+        std::size_t head = way_.size() - 1;
+        while (head > spine_end_ && body_.mass_of(way_[head]) < 0.6f * most) --head;
+        for (std::size_t i = way_.size(); i-- > head;) {
+            if (holds_small_pair(way_[i])) return i;
+        }
+        return head;
     }
 
-    void find_hub(int legs) {
-        int hub = legs;
-        if (hub == k_no_bone) {
-            for (const int bone : body_.trunk) {
-                if (hub == k_no_bone && body_.name(bone).part == Part::hub) hub = bone;
-            }
-        }
-        if (hub == k_no_bone) hub = upper_ != k_no_bone ? upper_ : k_no_bone;
-        if (hub == k_no_bone) {
-            for (const int bone : body_.trunk) {
-                if (hub == k_no_bone &&
-                    (body_.name(bone).part == Part::spine || body_.name(bone).part == Part::neck))
-                    hub = bone;
-            }
-        }
-        // A pelvis beside the spine: the bone above both carries the body, unless that one stands on the
-        // floor.
-        if (hub != k_no_bone && upper_ != k_no_bone && !body_.skeleton.is_above(hub, upper_)) {
-            const int both = body_.skeleton.common_ancestor(hub, upper_);
-            if (both != k_no_bone && body_.height(body_.at(both)) > 0.15f) hub = both;
-        }
-        // A bone named as hub above it, at nearly the same place, is what carries the body.
-        for (int above = hub == k_no_bone ? k_no_bone : body_.skeleton.parent(hub); above != k_no_bone;
-             above = body_.skeleton.parent(above)) {
-            const bool near = (body_.at(above) - body_.at(hub)).norm() < 0.12f * body_.size;
-            if (body_.name(above).part == Part::hub && near) hub = above;
-        }
-        chart_.hub = hub;
-    }
-
-    float head_score(int bone) const {
-        float score = 0.0f;
-        for (int b = bone; b != k_no_bone; b = next_in_trunk(b)) {
-            if (body_.name(b).part == Part::head) score += 2.0f;
-            if (body_.name(b).part == Part::neck) score += 1.5f;
-            if (body_.name(b).part == Part::tail) score -= 3.0f;
-            for (const Limb& limb : body_.limbs) {
-                if (limb.holder == b && (limb.role == "eye" || limb.role == "ear")) score += 0.5f;
-            }
-        }
-        const Vec3 end = body_.tip[static_cast<std::size_t>(last_of(bone))];
-        const Vec3 way =
-            end - body_.at(body_.skeleton.parent(bone) == k_no_bone ? bone : body_.skeleton.parent(bone));
-        score += 1.5f * way.dot(body_.up) / std::max(body_.size, 1e-9f) +
-                 1.0f * way.dot(body_.facing) / std::max(body_.size, 1e-9f);
-        score += 2.0f * body_.reach[static_cast<std::size_t>(bone)] / std::max(body_.size, 1e-9f);
-        return score;
-    }
-
-    std::vector<int> trunk_children(int bone) const {
-        std::vector<int> result;
-        for (const int child : body_.alive_children(bone)) {
-            if (in_trunk(child)) result.push_back(child);
-        }
-        return result;
-    }
-
-    int next_in_trunk(int bone) const {
-        int best = k_no_bone;
-        for (const int child : trunk_children(bone)) {
-            if (best == k_no_bone ||
-                body_.reach[static_cast<std::size_t>(child)] > body_.reach[static_cast<std::size_t>(best)])
-                best = child;
-        }
-        return best;
-    }
-
-    int last_of(int bone) const {
-        while (next_in_trunk(bone) != k_no_bone) bone = next_in_trunk(bone);
-        return bone;
-    }
-
-    // From the hub's child to the head's end.
-    std::vector<int> way_to_head() const {
-        std::vector<int> way;
-        int from = chart_.hub;
-        if (upper_ != k_no_bone && upper_ != chart_.hub && body_.skeleton.is_above(chart_.hub, upper_)) {
-            for (int bone = upper_; bone != chart_.hub; bone = body_.skeleton.parent(bone))
-                way.insert(way.begin(), bone);
-            from = upper_;
-        }
-        while (true) {
-            int best = k_no_bone;
-            float best_score = 0.0f;
-            for (const int child : trunk_children(from)) {
-                const bool jaw_like = way_is_jaw(child, trunk_children(from));
-                const float score = head_score(child) - (jaw_like ? 1.0f : 0.0f);
-                if (best == k_no_bone || score > best_score) {
-                    best = child;
-                    best_score = score;
-                }
-            }
-            // From the hub only what goes up or forward is a spine; the rest is a tail.
-            if (best == k_no_bone || (from == chart_.hub && best_score <= 0.05f)) break;
-            if (body_.name(best).part == Part::jaw || (is_head(from) && body_.name(best).part != Part::head))
-                break;
-            way.push_back(best);
-            from = best;
-        }
-        return way;
-    }
-
-    bool way_is_jaw(int bone, const std::vector<int>& siblings) const {
-        return body_.name(bone).part == Part::jaw ||
-               (siblings.size() > 1 && trunk_children(bone).empty() &&
-                body_.reach[static_cast<std::size_t>(bone)] < 0.02f * body_.size);
-    }
-
-    bool is_head(int bone) const {
-        if (body_.name(bone).part == Part::head) return true;
-        return std::any_of(body_.limbs.begin(), body_.limbs.end(), [&](const Limb& limb) {
-            return limb.holder == bone && (limb.role == "eye" || limb.role == "ear") && limb.partner != -1;
+    bool holds_small_pair(int bone) const {
+        return std::any_of(body_.branches.begin(), body_.branches.end(), [&](const Branch& branch) {
+            return branch.holder == bone && branch.partner != -1 && branch.length < 0.2f * body_.size;
         });
     }
 
-    void split_way(const std::vector<int>& way) {
-        std::size_t spine_end = 0;
-        for (std::size_t i = 0; i < way.size(); ++i) {
-            if (way[i] == upper_) spine_end = i + 1;
+    void split_way() {
+        // Names may move the border between spine and neck.
+        while (spine_end_ + 1 < way_.size() && named(way_[spine_end_], Part::spine)) ++spine_end_;
+        if (reading_.fore == k_no_bone || reading_.fore == charter_.chart.hub) {
+            while (spine_end_ + 1 < way_.size() && !named(way_[spine_end_], Part::neck) &&
+                   !named(way_[spine_end_], Part::head) && spine_end_ + 2 < way_.size() && reading_.fore == k_no_bone)
+                ++spine_end_;
         }
-        // Names may move the border: bones past the arms that say spine (and not before the arms that say
-        // neck).
-        while (spine_end < way.size() && body_.name(way[spine_end]).part == Part::spine) ++spine_end;
-        if (upper_ == k_no_bone) {
-            while (spine_end < way.size() && body_.name(way[spine_end]).part != Part::neck &&
-                   body_.name(way[spine_end]).part != Part::head && spine_end + 2 < way.size()) {
-                ++spine_end;
+        while (spine_end_ > 0 && (named(way_[spine_end_ - 1], Part::neck) || named(way_[spine_end_ - 1], Part::head)))
+            --spine_end_;
+        const std::size_t head = find_head();
+        const float margin = trunk_margin();
+        const auto run = [&](std::size_t from, std::size_t to) {
+            std::vector<int> bones;
+            for (std::size_t i = from; i < std::min(to, way_.size()); ++i) {
+                // A bone on the way without flesh that stands off it is a control, not a joint of the body.
+                const bool flesh = !body_.has_skin || body_.mass_of(way_[i]) > 0.0f;
+                if (flesh || !stands_off(i)) bones.push_back(way_[i]);
             }
-        }
-        while (spine_end > 0 && (body_.name(way[spine_end - 1]).part == Part::neck ||
-                                 body_.name(way[spine_end - 1]).part == Part::head))
-            --spine_end;
-        std::size_t head = way.size() - (way.size() > spine_end ? 1 : 0);
-        for (std::size_t i = way.size(); i-- > spine_end;) {
-            if (is_head(way[i])) head = i;
-        }
-        const bool head_named = head < way.size() && body_.name(way[head]).part == Part::head;
-        // Without flesh or names a last unbranched bone may only end the head.
-        if (!head_named && !body_.has_skin && way.size() >= spine_end + 3 && head + 1 == way.size() &&
-            !is_head(way[head]))
-            --head;
-        add("spine", {way.begin(), way.begin() + static_cast<std::ptrdiff_t>(spine_end)}, {Part::spine},
-            0.93f,
-            upper_ == k_no_bone ? "it leads from the hub toward the head"
-                                : "it lies between the hub and where the arms or forelegs branch off");
-        add("neck",
-            {way.begin() + static_cast<std::ptrdiff_t>(spine_end),
-             way.begin() + static_cast<std::ptrdiff_t>(std::max(head, spine_end))},
-            {Part::neck}, 0.9f, "it lies between the spine and the head");
-        if (head < way.size())
-            add("head", {way[head]}, {Part::head}, 0.92f, "the trunk ends with it, away from the legs");
+            return bones;
+        };
+        charter_.add("spine", run(0, spine_end_), charter_.confidence(margin, 3.0f),
+                     {reading_.fore == k_no_bone ? "it leads from the hips toward the head"
+                                                 : "it lies between the hips and where the arms or forelegs branch off"});
+        charter_.add("neck", run(spine_end_, head), charter_.confidence(margin, 2.5f),
+                     {"it lies between the spine and the head"});
+        if (head < way_.size())
+            charter_.add("head", {way_[head]}, charter_.confidence(margin, 2.5f),
+                         {"the trunk ends with it, away from the legs"});
+        last_ = head < way_.size() ? way_[head] : k_no_bone;
     }
 
-    void add(const std::string& name, std::vector<int> bones, std::initializer_list<Part> parts, float shape,
-             const std::string& evidence) {
-        if (bones.empty()) return;
-        std::vector<std::string> list{evidence};
-        float named = 0.0f;
-        float otherwise = 0.0f;
-        for (const int bone : bones) {
-            const Part part = body_.name(bone).part;
-            if (std::find(parts.begin(), parts.end(), part) != parts.end()) {
-                named += 1.0f;
-                list.push_back(name_evidence(body_, bone));
-            } else if (part != Part::none) {
-                otherwise += 1.0f;
-            }
-        }
-        const auto count = static_cast<float>(bones.size());
-        const float confidence =
-            std::clamp(shape + (0.99f - shape) * named / count - 0.3f * otherwise / count, 0.1f, 0.99f);
-        chart_.chains.push_back({name, std::move(bones), confidence, std::move(list)});
+    bool stands_off(std::size_t i) const {
+        if (i == 0 || i + 1 >= way_.size()) return false;
+        const Vec3 a = body_.at(way_[i - 1]);
+        const Vec3 b = body_.at(way_[i + 1]);
+        const Vec3 p = body_.at(way_[i]);
+        return (p - a).norm() + (p - b).norm() > (a - b).norm() + 0.1f * body_.size;
     }
 
-    void tails(const std::vector<int>& way) {
-        for (const int bone : trunk_children(chart_.hub)) {
-            if (std::find(way.begin(), way.end(), bone) != way.end()) continue;
-            std::vector<int> tail;
-            for (int b = bone; b != k_no_bone; b = next_in_trunk(b)) tail.push_back(b);
-            const bool said = body_.name(bone).part == Part::tail;
-            const Vec3 along = body_.tip[static_cast<std::size_t>(tail.back())] - body_.at(bone);
-            const bool backward = along.dot(body_.facing) < 0.0f && along.norm() > 0.1f * body_.size;
-            if (!said && !(tail.size() >= 2 && backward)) continue;
-            if (chart_.find("tail") != nullptr) continue;
-            add("tail", std::move(tail), {Part::tail}, 0.85f, "it leads backward from the hub");
+    float trunk_margin() const {
+        for (const Reading& other : charter_.others) {
+            if (other.head_end != reading_.head_end && !same_head(other.head_end)) return reading_.score - other.score;
+            if (other.up != reading_.up || other.hind != reading_.hind || other.fore != reading_.fore)
+                return reading_.score - other.score;
         }
+        return 4.0f;
+    }
+
+    // Ends beyond the head (mouth, hair) make no other chart.
+    bool same_head(int end) const {
+        const int from = reading_.fore != k_no_bone ? reading_.fore : reading_.hind;
+        if (end == k_no_bone || reading_.head_end == k_no_bone) return false;
+        const std::vector<int> a = way_between(body_, from, reading_.head_end);
+        const std::vector<int> b = way_between(body_, from, end);
+        const auto heavy = [&](const std::vector<int>& way) {
+            int best = k_no_bone;
+            for (const int bone : way) {
+                if (bone != from && (best == k_no_bone || body_.mass_of(bone) > body_.mass_of(best))) best = bone;
+            }
+            return best;
+        };
+        return heavy(a) == heavy(b);
+    }
+
+    // On four legs the body may be carried in its middle, with a second spine back to the hind legs.
+    void rear_spine() {
+        const int hips = charter_.chart.hub;
+        if (reading_.hind == k_no_bone || reading_.hind == hips) return;
+        std::vector<int> rear;
+        for (const int bone : way_between(body_, hips, reading_.hind)) {
+            if (bone != hips && (!body_.has_skin || body_.mass_of(bone) > 0.0f) && !charter_.charted(bone))
+                rear.push_back(bone);
+        }
+        if (reading_.legs.size() > 1 && rear.size() >= 2)
+            charter_.add("spine.back", rear, 0.9f, {"it leads from the hips back to the hind legs"});
+    }
+
+    std::vector<int> row_from(int bone) const {
+        std::vector<int> row;
+        for (; bone != k_no_bone; bone = body_.main_child(bone)) {
+            if (!body_.in_trunk(bone)) break;
+            row.push_back(bone);
+        }
+        return row;
+    }
+
+    // A tail begins where the legs do and leads backward.
+    void tail() {
+        std::vector<int> starts = way_between(body_, charter_.chart.hub, reading_.hind);
+        if (starts.empty()) starts = {charter_.chart.hub};
+        std::vector<int> best;
+        float most = 0.0f;
+        for (const int holder : starts) {
+            for (const int bone : body_.hanging(holder)) {
+                if (!body_.in_trunk(bone) || charter_.charted(bone) || bone == charter_.chart.hub ||
+                    std::find(starts.begin(), starts.end(), bone) != starts.end() ||
+                    (last_ != k_no_bone && body_.hangs_below(last_, bone)))
+                    continue;
+                const std::vector<int> row = row_from(bone);
+                const Vec3 along = body_.end(row.back()) - body_.at(bone);
+                const float backward = -along.dot(body_.facing);
+                const bool said = named(bone, Part::tail);
+                const float hips = body_.height(body_.at(reading_.hind));
+                const bool by_legs = std::abs(body_.height(body_.at(bone)) - hips) < 0.25f;
+                const bool leads_back = backward > 0.35f * along.norm() && along.norm() > 0.05f * body_.size;
+                // Hanging straight down behind on two legs it is cloth.
+                const bool hangs = -along.dot(body_.up) > 0.9f * along.norm() && reading_.legs.size() < 2;
+                const float score = (said ? 2.0f : 0.0f) + (by_legs && leads_back && !hangs ? 1.0f + along.norm() / body_.size : 0.0f);
+                if (score > most) {
+                    most = score;
+                    best = row;
+                }
+            }
+        }
+        if (!best.empty())
+            charter_.add("tail", best, charter_.confidence(trunk_margin(), most > 1.9f ? 3.0f : 2.0f),
+                         {"it leads backward from where the legs begin"});
     }
 
     void jaw() {
-        const Chain* head = chart_.find("head");
-        if (head == nullptr) return;
-        for (const int bone : trunk_children(head->bones.back())) {
-            const Vec3 way = body_.tip[static_cast<std::size_t>(bone)] - body_.at(head->bones.back());
+        if (last_ == k_no_bone) return;
+        for (const int bone : body_.hanging(last_)) {
+            if (!body_.in_trunk(bone)) continue;
+            const Vec3 way = body_.end(bone) - body_.at(last_);
             const bool forward = way.dot(body_.facing) > 0.0f && way.dot(body_.facing) > way.dot(body_.up);
-            if (body_.name(bone).part == Part::jaw ||
-                (forward && trunk_children(bone).empty() && body_.name(bone).part == Part::none)) {
-                add("jaw", {bone}, {Part::jaw}, 0.6f, "it points forward from the head");
+            if (named(bone, Part::jaw) || (forward && body_.hanging(bone).empty() && body_.name(bone).part == Part::none)) {
+                charter_.add("jaw", {bone}, 0.6f, {"it points forward from the head"});
                 return;
             }
         }
     }
 
-    Body& body_;
-    Chart& chart_;
-    int upper_ = k_no_bone;
+    Charter& charter_;
+    const Body& body_;
+    const Reading& reading_;
+    std::vector<int> way_;
+    std::size_t spine_end_ = 0;
+    int last_ = k_no_bone;
 };
 
 }  // namespace
 
-void chart_trunk(Body& body, Chart& chart) {
-    TrunkCharter(body, chart).run();
+void chart_trunk(Charter& charter) {
+    TrunkCharter(charter).run();
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -1,6 +1,8 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/chart/choices.hpp>
 
+#include "completeness.hpp"
+
 #include <algorithm>
 
 namespace dendraxis {
@@ -24,9 +26,9 @@ void check(const Chart& chart, const Choices& choices) {
             if (!taken.empty())
                 fail("the bone '" + label + "' is in two chains, " + taken + " and this one", name);
             taken = name;
-            if (i > 0 && !chart.skeleton.is_above(bones[i - 1], bones[i])) {
-                fail("the chain runs against the hierarchy: '" + label + "' is not below the bone before it",
-                     name);
+            // Bones of a chain need not be parent and child, but none may stand above the one before it.
+            if (i > 0 && chart.skeleton.is_above(bones[i], bones[i - 1])) {
+                fail("the chain runs against the hierarchy: '" + label + "' stands above the bone before it", name);
             }
         }
     }
@@ -67,7 +69,16 @@ void apply_choices(Chart& chart, const Choices& choices) {
         });
     }
     for (const auto& [name, bones] : choices.chains) {
-        if (!bones.empty()) chart.chains.push_back({name, bones, 1.0f, {"set in the sheet"}});
+        if (bones.empty()) continue;
+        chart.chains.push_back({name, bones, 1.0f, {"set in the sheet"}});
+        chart.chains.back().lower = even_cut(chart.skeleton, bones);
+    }
+    for (const auto& [name, bone] : choices.lower) {
+        for (Chain& chain : chart.chains) {
+            const auto found = std::find(chain.bones.begin(), chain.bones.end(), bone);
+            if (chain.name == name && found != chain.bones.end())
+                chain.lower = static_cast<std::size_t>(found - chain.bones.begin());
+        }
     }
     // A bone that was found as hub or ground bone and is now in a chain is no longer either.
     for (const Chain& chain : chart.chains) {
@@ -76,12 +87,9 @@ void apply_choices(Chart& chart, const Choices& choices) {
                 *single = k_no_bone;
         }
     }
-    std::erase_if(chart.findings, [&](const Finding& finding) {
-        return (finding.code == "chart.no-hub" && chart.hub != k_no_bone) ||
-               (finding.code == "chart.no-ground-bone" && chart.ground != k_no_bone);
-    });
     sort_chains(chart);
     remake_helpers(chart);
+    detail::judge_completeness(chart);
 }
 
 Choices differing(const Choices& choices, const Chart& found) {
@@ -91,6 +99,11 @@ Choices differing(const Choices& choices, const Chart& found) {
     for (const auto& [name, bones] : choices.chains) {
         const Chain* chain = found.find(name);
         if (chain == nullptr ? !bones.empty() : chain->bones != bones) result.chains[name] = bones;
+    }
+    for (const auto& [name, bone] : choices.lower) {
+        const Chain* chain = found.find(name);
+        const bool same = chain != nullptr && chain->lower < chain->bones.size() && chain->bones[chain->lower] == bone;
+        if (!same) result.lower[name] = bone;
     }
     return result;
 }

@@ -38,7 +38,8 @@ class Bearings {
         // Soles stand a little below the lowest joint, and most characters are built standing on their
         // origin.
         const bool on_origin = low > -0.03f * chart_.height && low < 0.1f * chart_.height;
-        chart_.floor = on_origin ? 0.0f : low;
+        chart_.rest_floor = on_origin ? 0.0f : low;
+        chart_.floor = chart_.rest_floor;
     }
 
     void find_arms() {
@@ -69,7 +70,7 @@ class Bearings {
         if (chart_.hub == k_no_bone) return;
         for (int bone = chart_.skeleton.parent(chart_.hub); bone != k_no_bone;
              bone = chart_.skeleton.parent(bone)) {
-            const bool on_floor = std::abs(place(bone).dot(chart_.up) - chart_.floor) < 0.05f * chart_.height;
+            const bool on_floor = std::abs(place(bone).dot(chart_.up) - chart_.rest_floor) < 0.05f * chart_.height;
             const bool named = read_bone_name(chart_.skeleton.bone(bone).name).part == Part::ground;
             if (on_floor && (chart_.ground == k_no_bone || named)) chart_.ground = bone;
         }

@@ -118,7 +118,7 @@ class RangeFinder {
     void arm(const Chain& chain, bool right) {
         if (chain.bones.size() < 3) return;
         const int upper = chain.bones[0];
-        const int lower = chain.bones[1];
+        const int lower = chain.bones[std::clamp<std::size_t>(chain.lower, 1, chain.bones.size() - 2)];
         const int hand = chain.bones.back();
         const Vec3 upper_way = (head(lower) - head(upper)).normalized();
         const Vec3 lower_way = (head(hand) - head(lower)).normalized();
@@ -135,7 +135,7 @@ class RangeFinder {
     void leg(const Chain& chain, bool right) {
         if (chain.bones.size() < 3) return;
         const int thigh = chain.bones[0];
-        const int shin = chain.bones[1];
+        const int shin = chain.bones[std::clamp<std::size_t>(chain.lower, 1, chain.bones.size() - 2)];
         const int foot = chain.bones.back();
         const Vec3 thigh_way = (head(shin) - head(thigh)).normalized();
         const Vec3 shin_way = (head(foot) - head(shin)).normalized();

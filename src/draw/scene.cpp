@@ -108,7 +108,7 @@ Stage::Stage(const Panel& panel) : to_upright(panel.chart->to_upright()), bones(
     const Chart& chart = *panel.chart;
     const int middle = chart.hub == k_no_bone ? 0 : chart.hub;
     const Vec3 hub = bones[static_cast<std::size_t>(middle)].translation();
-    origin = hub + chart.up * (chart.floor - chart.up.dot(hub));
+    origin = hub + chart.up * (panel.floor.value_or(chart.rest_floor) - chart.up.dot(hub));
     // On terrain the picture goes up and down with the body.
     const Vec3 hub_at_rest =
         rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(middle)].translation;

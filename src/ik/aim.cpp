@@ -92,7 +92,7 @@ Aim aim_of(const Chart& chart, std::string_view name) {
     if (name.starts_with("arm.")) {
         add(chart.find("shoulder" + std::string(name.substr(3))), 0.15f);
         aim.bones.push_back({chain.bones.front(), 1.0f});
-        if (chain.bones.size() >= 3) aim.arm = {chain.bones[0], chain.bones[1], chain.bones.back()};
+        if (const auto bones = bending_bones(chart.skeleton, chain)) aim.arm = *bones;
         aim.most_sideways = 2.2f;
         aim.most_upward = 1.9f;
     } else {

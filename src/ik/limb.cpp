@@ -16,8 +16,10 @@ std::vector<Limb> limbs_of(const Chart& chart) {
     std::vector<Limb> limbs;
     for (const Chain& chain : chart.chains) {
         const bool arm = chain.name.starts_with("arm.");
-        if ((!arm && !chain.name.starts_with("leg.")) || chain.bones.size() < 3) continue;
-        Limb limb{chain.name, {chain.bones[0], chain.bones[1], chain.bones.back()}, Vec3::Zero()};
+        if ((!arm && !chain.name.starts_with("leg."))) continue;
+        const auto bones = bending_bones(chart.skeleton, chain);
+        if (!bones) continue;
+        Limb limb{chain.name, *bones, Vec3::Zero()};
         const LimbJoints joints = joints_of(limb.bones, rest);
         const Vec3 upper = joints.middle - joints.root;
         const Vec3 way = joints.end - joints.root;

@@ -15,11 +15,17 @@
 #include <cmath>
 #include <cstdint>
 #include <limits>
+#include <map>
 #include <set>
 #include <span>
 
 namespace dendraxis::io {
 namespace {
+
+// Of people who are captured, metres along the longest axis of their bones.
+constexpr float k_usual_height = 1.65f;
+constexpr float k_least_height = 0.9f;
+constexpr float k_most_height = 2.3f;
 
 struct Channel {
     bool is_rotation = false;
@@ -31,6 +37,7 @@ struct Joint {
     int parent = k_no_bone;
     Vec3 offset = Vec3::Zero();
     std::vector<Channel> channels;
+    bool ends = false;  ///< an end site
 };
 
 // Sine and cosine of half of each angle in degrees, by Taylor's series on a quarter turn: plain loops that
@@ -86,7 +93,7 @@ class BvhReader {
  private:
     void read_joint(int parent) {
         const auto index = static_cast<int>(joints_.size());
-        joints_.push_back({std::string(words_.rest_of_line()), parent, Vec3::Zero(), {}});
+        joints_.push_back({std::string(words_.rest_of_line()), parent, Vec3::Zero(), {}, false});
         read_body(index);
     }
 
@@ -95,7 +102,7 @@ class BvhReader {
         words_.rest_of_line();
         const auto index = static_cast<int>(joints_.size());
         joints_.push_back(
-            {joints_[static_cast<std::size_t>(parent)].name + "_end", parent, Vec3::Zero(), {}});
+            {joints_[static_cast<std::size_t>(parent)].name + "_end", parent, Vec3::Zero(), {}, true});
         if (words_.peek() == "{") {
             read_body(index);
         }
@@ -232,21 +239,30 @@ class BvhReader {
             float metres;
             float doubt;  // how much likelier others are, as a factor of size
         };
-        constexpr std::array<Candidate, 4> k_units{{{"metres", 1.0f, 1.0f},
-                                                    {"inches", 0.0254f, 1.6f},
+        constexpr std::array<Candidate, 6> k_units{{{"metres", 1.0f, 1.0f},
+                                                    {"decimetres", 0.1f, 1.6f},
+                                                    {"feet", 0.3048f, 1.6f},
+                                                    {"inches", 0.0254f, 1.3f},
                                                     {"centimetres", 0.01f, 1.0f},
                                                     {"millimetres", 0.001f, 1.0f}}};
-        const Candidate* best = nullptr;
-        float least_off = 1e30f;
-        for (const Candidate& candidate : k_units) {
-            const float off = std::abs(std::log(size * candidate.metres / 1.65f)) + std::log(candidate.doubt);
-            if (off >= least_off) continue;
-            least_off = off;
-            best = &candidate;
+        std::vector<std::pair<float, const Candidate*>> likely;
+        for (const Candidate& candidate : k_units)
+            likely.emplace_back(std::abs(std::log(size * candidate.metres / k_usual_height)) + std::log(candidate.doubt), &candidate);
+        std::sort(likely.begin(), likely.end());
+        const Candidate& best = *likely[0].second;
+        const Candidate& next = *likely[1].second;
+        const auto tall = [&](const Candidate& unit) { return fmt::format("{} ({:.2f} m)", unit.name, size * unit.metres); };
+        const float stands = size * best.metres;
+        if (stands > k_least_height && stands < k_most_height) {
+            note("bvh.unit", fmt::format("its bones span {:.4g}: its unit is taken to be {}, else {}", size, tall(best), tall(next)));
+            return best.metres;
         }
-        note("bvh.unit",
-             fmt::format("its bones span {:.4g}, so its unit is taken to be {}", size, best->name));
-        return best->metres;
+        // Capture libraries have units of their own; what they capture is people.
+        findings_.push_back({Severity::warning, "bvh.unit", name_,
+                             fmt::format("its bones span {:.4g}, which makes no person in {} or {}; it is taken to be {:.2f} m tall",
+                                         size, tall(best), tall(next), k_usual_height),
+                             "scale the file where it is of another height"});
+        return k_usual_height / size;
     }
 
     // Whether position channels of a joint hold the whole way from its parent rather than what goes on top of
@@ -285,13 +301,22 @@ class BvhReader {
         character.name = name_;
         std::vector<Bone> bones;
         std::set<std::string> labels;
+        std::map<std::string, int> uses;
+        for (const Joint& joint : joints_) ++uses[joint.name];
+        int number = -1;
         for (std::size_t i = 0; i < joints_.size(); ++i) {
             Bone bone;
             bone.name = joints_[i].name;
             bone.label = bone.name;
             bone.parent = joints_[i].parent;
             bone.rest.translation = joints_[i].offset;
-            if (bone.label.empty() || labels.contains(bone.label)) bone.label = fmt::format("#{}", i);
+            // Joints are counted as the file lists them; end sites are called after theirs.
+            if (!joints_[i].ends) ++number;
+            if (bone.name.empty() || uses[bone.name] > 1)
+                bone.label = joints_[i].ends
+                                 ? bones[static_cast<std::size_t>(bone.parent)].label + "_end"
+                                 : fmt::format("#{}", number);
+            while (labels.contains(bone.label)) bone.label += "_end";
             labels.insert(bone.label);
             bones.push_back(std::move(bone));
         }

@@ -160,12 +160,52 @@ Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Chan
 }
 
 Transform rest_of(const tinygltf::Node& node) {
+    if (node.matrix.size() == 16) return from_affine(node_matrix(node));
     Transform rest;
     if (node.translation.size() == 3)
         rest.translation = Eigen::Vector3d(node.translation.data()).cast<float>();
     if (node.scale.size() == 3) rest.scale = Eigen::Vector3d(node.scale.data()).cast<float>();
     if (node.rotation.size() == 4) rest.rotation = Quat(Eigen::Vector4d(node.rotation.data()).cast<float>());
     return rest;
+}
+
+// The nodes above the first bone, the outermost first, as a skeleton of their own.
+struct NodesAbove {
+    Skeleton skeleton;
+    std::vector<int> slot_of;  // a node of the file
+};
+
+NodesAbove nodes_above(const GltfFile& file, const Character& character) {
+    std::vector<int> nodes;
+    for (int node = file.parents[static_cast<std::size_t>(character.nodes.front())]; node != -1;
+         node = file.parents[static_cast<std::size_t>(node)])
+        nodes.insert(nodes.begin(), node);
+    NodesAbove result;
+    result.slot_of.assign(file.model.nodes.size(), k_no_bone);
+    std::vector<Bone> slots;
+    for (const int node : nodes) {
+        result.slot_of[static_cast<std::size_t>(node)] = static_cast<int>(slots.size());
+        Bone slot;
+        slot.name = slot.label = std::to_string(node);
+        slot.parent = static_cast<int>(slots.size()) - 1;
+        slot.rest = rest_of(file.model.nodes[static_cast<std::size_t>(node)]);
+        slots.push_back(std::move(slot));
+    }
+    result.skeleton = Skeleton(std::move(slots));
+    return result;
+}
+
+// What a clip moves above the first bone is carried by the bones that have no bone above them.
+void carry_down(const NodesAbove& above, const Clip& motion, const Skeleton& skeleton, Clip& clip) {
+    std::vector<Transform> model(above.skeleton.size());
+    const Transform back = inverse(skeleton.above());
+    for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+        to_model_space(above.skeleton, motion.frame(std::min(f, motion.frame_count() - 1)), model);
+        const Transform moved = back * model.back();
+        for (std::size_t bone = 0; bone < skeleton.size(); ++bone) {
+            if (skeleton.bones()[bone].parent == k_no_bone) clip.frame(f)[bone] = moved * clip.frame(f)[bone];
+        }
+    }
 }
 
 // Props that were let go stand in the scene; told relative to the first bone, as the others are to theirs.
@@ -213,20 +253,28 @@ void read_prop_motion(const GltfFile& file, const tinygltf::Animation& animation
 
 void read_clips(const GltfFile& file, float fps, Character& character) {
     const std::vector<int> bone_of = bones_of_nodes(file, character);
+    const NodesAbove above = nodes_above(file, character);
     for (std::size_t i = 0; i < file.model.animations.size(); ++i) {
         const tinygltf::Animation& animation = file.model.animations[i];
         const std::string name = animation.name.empty() ? "clip-" + std::to_string(i + 1) : animation.name;
         const std::string where = "animation " + std::to_string(i) + " '" + name + "'";
         const std::vector<Channel> channels = read_channels(file, animation, bone_of, where);
-        if (channels.empty()) {
+        const std::vector<Channel> channels_above = read_channels(file, animation, above.slot_of, where);
+        if (channels.empty() && channels_above.empty()) {
             character.findings.push_back(
                 {Severity::note, "clip.moves-no-bone", name,
                  "the animation moves none of the character's bones; it was passed over", ""});
             continue;
         }
-        const std::vector<double> times = times_of(channels);
+        std::vector<Channel> all = channels;
+        all.insert(all.end(), channels_above.begin(), channels_above.end());
+        const std::vector<double> times = times_of(all);
         Clip clip = bake(file, character.skeleton, channels, times, fps, where);
         clip.name = name;
+        if (!channels_above.empty()) {
+            const Clip motion = bake(file, above.skeleton, channels_above, times, clip.fps, where);
+            carry_down(above, motion, character.skeleton, clip);
+        }
         character.clips.push_back(std::move(clip));
         if (!character.prop_nodes.empty())
             read_prop_motion(file, animation, character.clips.back(), times.front(), character, where);

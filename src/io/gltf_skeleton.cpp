@@ -80,18 +80,6 @@ void mark_quiet_descendants(const GltfFile& file, int node, Marks& bones) {
     }
 }
 
-Marks moved_nodes(const GltfFile& file) {
-    Marks moved(file.model.nodes.size(), 0);
-    for (const auto& animation : file.model.animations) {
-        for (const auto& channel : animation.channels) {
-            if (channel.target_node != -1 && channel.target_path != "weights") {
-                moved[static_cast<std::size_t>(channel.target_node)] = 1;
-            }
-        }
-    }
-    return moved;
-}
-
 Marks find_bones(const GltfFile& file) {
     Marks bones(file.model.nodes.size(), 0);
     std::vector<int> joints;
@@ -105,19 +93,14 @@ Marks find_bones(const GltfFile& file) {
         return bones;
     }
     for (const int joint : joints) bones[static_cast<std::size_t>(joint)] = 1;
-    const Marks moved = moved_nodes(file);
-    for (const int joint : joints) {
-        for (int above = parent_of(file, joint); above != -1; above = parent_of(file, above)) {
-            if (moved[static_cast<std::size_t>(above)]) bones[static_cast<std::size_t>(above)] = 1;
-        }
-    }
     for (const int joint : joints) mark_path_up(file, joint, bones);
     for (const int joint : joints) mark_quiet_descendants(file, joint, bones);
     return bones;
 }
 
 // The lowest node that is above every bone and is none itself; -1 for the scene. Where several bones have no
-// bone above them, the nodes between them and that node become bones, so that one transform stands above all.
+// bone above them, the node that joins them and what lies between become bones: it is part of the body, and a
+// clip may move it. What clips move is not asked, so that the same character always has the same bones.
 int join_roots(const GltfFile& file, Marks& bones) {
     std::vector<int> tops;
     for (std::size_t i = 0; i < bones.size(); ++i) {
@@ -137,7 +120,11 @@ int join_roots(const GltfFile& file, Marks& bones) {
         while (same < shared.size() && same < path.size() && shared[same] == path[same]) ++same;
         shared.resize(same);
     }
-    const int above = shared.empty() ? -1 : shared.back();
+    int above = shared.empty() ? -1 : shared.back();
+    if (tops.size() > 1 && above != -1) {
+        bones[static_cast<std::size_t>(above)] = 1;
+        above = parent_of(file, above);
+    }
     for (const int top : tops) {
         for (int n = parent_of(file, top); n != above; n = parent_of(file, n))
             bones[static_cast<std::size_t>(n)] = 1;

@@ -27,8 +27,10 @@ std::string survey_json(const Survey& survey) {
                       {"facing", json_of(chart.facing)},
                       {"height", rounded(chart.height)},
                       {"floor", rounded(chart.floor)},
+                      {"rest_floor", rounded(chart.rest_floor)},
                       {"stance", to_string(chart.stance)},
                       {"unit", survey.unit}}},
+                    {"confidence", rounded(chart.confidence)},
                     {"hub", bone_json(chart.skeleton, chart.hub)},
                     {"ground", bone_json(chart.skeleton, chart.ground)},
                     {"bones", bones},
@@ -37,6 +39,18 @@ std::string survey_json(const Survey& survey) {
                     {"triangles", survey.triangles},
                     {"clips", clips},
                     {"findings", json_of(survey.findings)}});
+}
+
+std::string explanation_json(const Skeleton& skeleton, const BoneExplanation& explanation) {
+    Json evidence = Json::array();
+    for (const Evidence& piece : explanation.evidence)
+        evidence.push_back({{"what", piece.what}, {"weight", rounded(piece.weight)}});
+    return text_of({{"bone", bone_json(skeleton, explanation.bone)},
+                    {"role", explanation.role},
+                    {"confidence", rounded(explanation.confidence)},
+                    {"evidence", evidence},
+                    {"runner_up", explanation.runner_up},
+                    {"margin", rounded(explanation.margin)}});
 }
 
 std::string comparison_json(const Comparison& comparison) {

@@ -18,6 +18,10 @@ namespace {
 namespace fs = std::filesystem;
 // ------------------------------------------------------------------ writing
 
+bool bends(const std::string& chain) {
+    return chain.starts_with("arm.") || chain.starts_with("leg.");
+}
+
 Json chart_json(const Chart& chart, const std::string& file) {
     Json chains = Json::array();
     for (const Chain& chain : chart.chains) {
@@ -27,6 +31,9 @@ Json chart_json(const Chart& chart, const std::string& file) {
                           {"bones", bones},
                           {"confidence", rounded(chain.confidence)},
                           {"evidence", chain.evidence}});
+        // Told where the elbow or knee is not at the second of three bones.
+        if (bends(chain.name) && chain.bones.size() > 3 && chain.lower < chain.bones.size())
+            chains.back()["lower"] = bone_json(chart.skeleton, chain.bones[chain.lower]);
     }
     for (const std::string& name : chart.set) {
         if (name != "hub" && name != "ground" && chart.find(name) == nullptr)
@@ -69,6 +76,7 @@ Json chart_json(const Chart& chart, const std::string& file) {
             {"helpers", helpers},
             {"stances", stances},
             {"ranges", ranges},
+            {"confidence", rounded(chart.confidence)},
             {"findings", json_of(chart.findings)}};
 }
 
@@ -119,13 +127,19 @@ Choices read_choices(const JsonDocument& document, const Skeleton& skeleton) {
                 document.fail("the bone '" + label + "' is the hub and in a chain", place,
                               "leave it out of the chain, or name another hub");
             taken[static_cast<std::size_t>(bone)] = 1;
-            if (!bones.empty() && !skeleton.is_above(bones.back(), bone)) {
-                document.fail(
-                    "the chain runs against the hierarchy: '" + label + "' is not below the bone before it",
-                    place, "list bones from the root side to the tip");
+            if (!bones.empty() && skeleton.is_above(bone, bones.back())) {
+                document.fail("the chain runs against the hierarchy: '" + label + "' stands above the bone before it",
+                              place, "list bones from the root side to the tip");
             }
             bones.push_back(bone);
         }
+        if (!list[i].contains("lower")) continue;
+        const std::string place = pointer + "/lower";
+        const int lower = bone_named(document, skeleton, list[i]["lower"], place);
+        if (!bends(name) || std::find(bones.begin(), bones.end(), lower) == bones.end())
+            document.fail("'" + skeleton.bone(lower).label + "' is no bone of " + name, place,
+                          "name the bone of this arm or leg at which the forearm or shin begins");
+        choices.lower[name] = lower;
     }
     return choices;
 }
@@ -140,8 +154,10 @@ Choices decided(const JsonDocument& document, const Choices& all, const Chart& f
             result.hub = all.hub;
         else if (name == "ground" && all.ground)
             result.ground = all.ground;
-        else if (all.chains.contains(name))
+        else if (all.chains.contains(name)) {
             result.chains[name] = all.chains.at(name);
+            if (all.lower.contains(name)) result.lower[name] = all.lower.at(name);
+        }
         else
             document.fail("'set' names '" + name + "', which the sheet does not hold",
                           fmt::format("/set/{}", i), "name hub, ground or a chain of this sheet");

@@ -106,12 +106,19 @@ class SegmentFinder {
 
     void limb(const Chain& chain, std::vector<const char*> names) {
         const std::string side = chain.name.substr(chain.name.find('.'));
-        if (chain.bones.size() != names.size()) names.clear();
+        // Of a part in several bones the second and further ones are numbered.
+        std::vector<std::string> parts;
+        for (std::size_t i = 0; i < chain.bones.size() && !names.empty(); ++i) {
+            const bool last = i + 1 == chain.bones.size() && chain.bones.size() > 2;
+            const std::size_t part = last ? 2 : i < chain.lower ? 0 : 1;
+            const std::size_t piece = part == 0 ? i : part == 1 ? i - chain.lower : 0;
+            parts.push_back(names[part] + (piece == 0 ? std::string() : "-" + std::to_string(piece + 1)));
+        }
         for (std::size_t i = 0; i < chain.bones.size(); ++i) {
             const bool last = i + 1 == chain.bones.size();
             const Vec3 end = last ? tip_of(chain) : head(chain.bones[i + 1]);
             const std::string name =
-                names.empty() ? chain.name + "." + std::to_string(i + 1) : names[i] + side;
+                parts.empty() ? chain.name + "." + std::to_string(i + 1) : parts[i] + side;
             add(name, {chain.bones[i]}, end, false, last && chain.bones.size() > 2);
         }
     }
@@ -142,11 +149,16 @@ class SegmentFinder {
         }
     }
 
-    // Hair, tassels, coat tails: helpers of unknown kind that hang from the body in a row.
+    // Hair, tassels, coat tails: loose chains, and helpers of unknown kind, that hang from the body in a row.
     void loose_chains() {
         std::vector<char> unknown(skeleton_.size(), 0);
         for (const Helper& helper : chart_.helpers)
             unknown[static_cast<std::size_t>(helper.bone)] = helper.kind == HelperKind::unknown ? 1 : 0;
+        for (const Chain& chain : chart_.chains) {
+            for (const int bone : chain.bones) {
+                if (chain.name.starts_with("loose.")) unknown[static_cast<std::size_t>(bone)] = 1;
+            }
+        }
         const auto is_loose = [&](int bone) { return unknown[static_cast<std::size_t>(bone)] != 0; };
         for (int bone = 0; bone < static_cast<int>(skeleton_.size()); ++bone) {
             const int parent = skeleton_.parent(bone);

@@ -8,10 +8,6 @@
 namespace dendraxis {
 namespace {
 
-std::array<int, 3> limb_bones(const Chain& chain) {
-    return {chain.bones[0], chain.bones[1], chain.bones.back()};
-}
-
 float limb_length(const std::array<int, 3>& bones, const std::vector<Transform>& model) {
     const LimbJoints joints = joints_of(bones, model);
     return (joints.middle - joints.root).norm() + (joints.end - joints.middle).norm();
@@ -50,11 +46,14 @@ PassPlan::PassPlan(const Pairing& given)
     float target_arms = 0.0f;
     for (const Chain& chain : pairing.target.chains) {
         const Chain* answer = pairing.source_of(chain);
-        if (answer == nullptr || chain.bones.size() < 3 || answer->bones.size() < 3) continue;
+        if (answer == nullptr) continue;
+        const auto own = bending_bones(pairing.target.skeleton, chain);
+        const auto its = bending_bones(pairing.source.skeleton, *answer);
+        if (!own || !its) continue;
         LimbPlan limb;
         limb.chain = chain.name;
-        limb.source = limb_bones(*answer);
-        limb.target = limb_bones(chain);
+        limb.source = *its;
+        limb.target = *own;
         limb.source_length = limb_length(limb.source, source_rest);
         limb.target_length = limb_length(limb.target, target_rest);
         if (limb.source_length < 1e-6f || limb.target_length < 1e-6f) continue;

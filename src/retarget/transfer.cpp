@@ -155,8 +155,8 @@ void Transfer::compile_travel(const Pairing& pairing, float hub_drop, TurnProgra
     const Vec3 target_hub =
         rest_in_model_space(target.skeleton)[static_cast<std::size_t>(target.hub)].translation -
         hub_drop * target.up;
-    const float source_height = source_hub.dot(source.up) - source.floor;
-    hub_ratio_ = ratio(target_hub.dot(target.up) - target.floor, source_height);
+    const float source_height = source_hub.dot(source.up) - source.rest_floor;
+    hub_ratio_ = ratio(target_hub.dot(target.up) - target.rest_floor, source_height);
     leg_ratio_ = dendraxis::leg_ratio(pairing);
     const float size_ratio = ratio(target.height, source.height);
     if (hub_ratio_ == 0.0f) hub_ratio_ = size_ratio == 0.0f ? 1.0f : size_ratio;

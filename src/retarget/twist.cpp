@@ -47,17 +47,18 @@ std::vector<TwistFeed> find_twists(const Chart& target) {
         const int parent = target.skeleton.parent(helper.bone);
         for (const Chain& chain : target.chains) {
             const bool limb = chain.name.starts_with("arm") || chain.name.starts_with("leg");
-            if (!limb || chain.bones.size() < 3) continue;
+            const auto bones = bending_bones(target.skeleton, chain);
+            if (!limb || !bones) continue;
             for (std::size_t i = 0; i < 2; ++i) {
-                if (chain.bones[i] != parent) continue;
-                const Vec3 way = head(chain.bones[i + 1]) - head(parent);
+                if ((*bones)[i] != parent) continue;
+                const Vec3 way = head((*bones)[i + 1]) - head(parent);
                 if (way.norm() < 1e-6f) continue;
                 const float along =
                     std::clamp((head(helper.bone) - head(parent)).dot(way) / way.squaredNorm(), 0.0f, 1.0f);
                 TwistFeed feed;
                 feed.bone = helper.bone;
                 feed.driver_is_parent = i == 0;
-                feed.driver = i == 0 ? parent : chain.bones[2];
+                feed.driver = i == 0 ? parent : (*bones)[2];
                 feed.share = i == 0 ? along - 1.0f : along;
                 feed.undo = rest_of(target.skeleton, feed.driver).conjugate();
                 feed.rest = rest_of(target.skeleton, feed.bone);

@@ -44,10 +44,10 @@ class Reviewer {
         for (const Chain& chain : pairing.target.chains) {
             const Chain* answer = pairing.source_of(chain);
             const bool limb = chain.name.starts_with("arm") || chain.name.starts_with("leg");
-            if (!limb || answer == nullptr || chain.bones.size() < 3 || answer->bones.size() < 3) continue;
-            limbs_.push_back({chain.name,
-                              {answer->bones[0], answer->bones[1], answer->bones.back()},
-                              {chain.bones[0], chain.bones[1], chain.bones.back()}});
+            if (!limb || answer == nullptr) continue;
+            const auto own = bending_bones(pairing.target.skeleton, chain);
+            const auto its = bending_bones(pairing.source.skeleton, *answer);
+            if (own && its) limbs_.push_back({chain.name, *its, *own});
         }
     }
 

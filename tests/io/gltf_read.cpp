@@ -62,22 +62,30 @@ TEST_CASE("several skins, several roots, names missing or standing twice") {
                           json::object()};
     file.json["skins"] = {{{"joints", {1, 2}}}, {{"joints", {4, 5}}}};
     const Character character = io::load_character(file.write(scratch, "roots"));
-    CHECK(character.skeleton.size() == 5);  // the second armature came in so that one node stands above all
+    CHECK(character.skeleton.size() == 6);  // `holder` joins two trees of joints, `armature` stands between
+    CHECK(character.skeleton.find("holder") == 0);
     CHECK(character.skeleton.find("#2") != k_no_bone);
     CHECK(character.skeleton.find("#4") != k_no_bone);
     CHECK(character.skeleton.find("#5") != k_no_bone);
     CHECK(character.skeleton.find("armature") != k_no_bone);
 }
 
-TEST_CASE("a node above the joints that a clip moves is a bone") {
+TEST_CASE("bones do not depend on clips, and what a clip moves above them is carried by the first") {
     const workshop::Scratch scratch;
     workshop::RawGltf file;
-    file.json["nodes"] = {{{"name", "mover"}, {"children", {1}}}, {{"name", "hips"}}};
+    file.json["nodes"] = {{{"name", "mover"}, {"children", {1}}, {"scale", {2, 2, 2}}},
+                          {{"name", "hips"}, {"translation", {0, 1, 0}}}};
     file.json["skins"] = {{{"joints", {1}}}};
+    const Character still = io::load_character(file.write(scratch, "still"));
     file.channel(0, "translation", file.floats({0, 1}, "SCALAR"), file.floats({0, 0, 0, 0, 0, 2}, "VEC3"));
-    const Character character = io::load_character(file.write(scratch, "mover"));
-    REQUIRE(character.skeleton.size() == 2);
-    CHECK(character.clips.at(0).frame(15)[0].translation.z() == doctest::Approx(1.0));
+    const Character moved = io::load_character(file.write(scratch, "moved"));
+    REQUIRE(moved.skeleton.size() == 1);
+    CHECK(still.skeleton.size() == 1);
+    CHECK(still.skeleton.bone(0).label == moved.skeleton.bone(0).label);
+    std::vector<Transform> model(1);
+    to_model_space(moved.skeleton, moved.clips.at(0).frame(15), model);
+    CHECK((model[0].translation - Vec3(0, 2, 1)).norm() < 1e-5f);
+    CHECK((moved.clips.at(0).frame(0)[0].translation - Vec3(0, 1, 0)).norm() < 1e-6f);
 }
 
 TEST_CASE("without a skin the node tree is the skeleton, its meshes move with it") {

@@ -16,11 +16,12 @@ struct Choices {
     std::optional<int> hub;
     std::optional<int> ground;
     std::map<std::string, std::vector<int>> chains;
+    std::map<std::string, int> lower;  ///< of arms and legs: the bone at which the forearm or shin begins
 };
 
 /// Puts `choices` in place of what was found. A found chain that would share a bone with a chosen one gives
-/// way, with a finding. Throws `Error` where choices contradict each other (a bone in two chains, a chain
-/// against the hierarchy).
+/// way, with a finding. Findings that the choices have mended go away. Throws `Error` where choices contradict each
+/// other (a bone in two chains, a chain that runs from the tip to the root).
 void apply_choices(Chart& chart, const Choices& choices);
 
 /// Those of `choices` that say something else than `found` does.

@@ -5,6 +5,7 @@
 #include <dendraxis/ragdoll/plan.hpp>
 
 #include <cstdint>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -44,6 +45,7 @@ struct Panel {
     float headroom = 0.0f;                     ///< metres above the figure that are to show too
     std::vector<SocketMark> sockets{};         ///< three short axes each: red X, green Y, blue Z
     const Character* terrain = nullptr;        ///< what it stands on, in the same model space
+    std::optional<float> floor{};      ///< along the chart's up; where it stands at rest, if not given
     std::vector<SkinnedMesh> props{};  ///< in place of the character's, where a clip moves or switches them
 };
 

@@ -1,6 +1,7 @@
 // Rig sheets and pairings as JSON files.
 #pragma once
 
+#include <dendraxis/chart/explain.hpp>
 #include <dendraxis/chart/pairing.hpp>
 #include <dendraxis/chart/survey.hpp>
 #include <dendraxis/ik/solve_clip.hpp>
@@ -39,6 +40,7 @@ std::string sheet_json(const Chart& chart, const std::filesystem::path& folder =
                        const std::string& before = {});
 std::string pairing_json(const Pairing& pairing);
 std::string survey_json(const Survey& survey);
+std::string explanation_json(const Skeleton& skeleton, const BoneExplanation& explanation);
 std::string comparison_json(const Comparison& comparison);
 std::string findings_json(const Findings& findings);
 std::string picture_json(const std::string& file, int width, int height, std::size_t panels);

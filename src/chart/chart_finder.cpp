@@ -1,0 +1,90 @@
+#include "chart_finder.hpp"
+
+#include "completeness.hpp"
+#include "facing.hpp"
+#include "find_stance.hpp"
+
+#include <dendraxis/chart/floor.hpp>
+
+namespace dendraxis::detail {
+namespace {
+
+constexpr float k_least_body = 4.0f;   // a lower score is no body
+constexpr float k_clear_body = 7.0f;   // a lower one may be a hand
+
+void list_helpers(const Body& body, Chart& chart) {
+    std::vector<char> charted(body.count(), 0);
+    for (const Chain& chain : chart.chains) {
+        for (const int bone : chain.bones) charted[static_cast<std::size_t>(bone)] = 1;
+    }
+    for (int bone = 0; bone < static_cast<int>(body.count()); ++bone) {
+        const auto i = static_cast<std::size_t>(bone);
+        if (charted[i] || bone == chart.hub || bone == chart.ground) continue;
+        HelperKind kind = body.kind[i];
+        if (kind == HelperKind::unknown && body.names[i].kind == NameKind::twist) kind = HelperKind::twist;
+        if (kind == HelperKind::unknown && body.names[i].kind == NameKind::end) kind = HelperKind::end;
+        chart.helpers.push_back({bone, kind});
+    }
+}
+
+Chart blank(const Character& character) {
+    Chart chart;
+    chart.character = character.name;
+    chart.file = character.file;
+    chart.skeleton = character.skeleton;
+    return chart;
+}
+
+}  // namespace
+
+// Reads the body by its shape first; names count as far as they agree with that.
+ChartFinder::ChartFinder(const Character& character) : character_(character), body_(study_bones(character)) {
+    hang_bones(body_);
+    find_branches(body_);
+    const Weights weights;
+    readings_ = read_body(body_, weights, 0.0f);
+    if (readings_.empty()) return;
+    trust_ = trust_in_names(body_, readings_.front());
+    readings_ = read_body(body_, weights, trust_);
+}
+
+bool ChartFinder::is_body() const {
+    if (readings_.empty()) return false;
+    const Reading& reading = readings_.front();
+    return reading.score > k_least_body && (reading.arms != -1 || !reading.legs.empty()) && reading.hind != k_no_bone;
+}
+
+Chart ChartFinder::best() {
+    Chart chart = blank(character_);
+    const bool clear = is_body() && readings_.front().score > k_clear_body;
+    if (!clear) {
+        stand_up(body_, Vec3::UnitY());
+        if (chart_lone_hand(body_, chart)) return finished(std::move(chart));
+    }
+    return is_body() ? of(readings_.front()) : finished(std::move(chart));
+}
+
+Chart ChartFinder::of(const Reading& reading) {
+    Chart chart = blank(character_);
+    stand_up(body_, reading.up);
+    find_facing(body_, reading, chart);
+    Charter charter{body_, reading, readings_, trust_, chart};
+    chart_trunk(charter);
+    chart_limbs(charter);
+    chart_loose(charter);
+    return finished(std::move(chart));
+}
+
+Chart ChartFinder::finished(Chart chart) const {
+    sort_chains(chart);
+    chart.up = body_.up;
+    chart.facing = body_.facing;
+    find_stance(chart, rest_extents(character_.skeleton, character_.meshes));
+    list_helpers(body_, chart);
+    chart.shape = body_shape(character_, chart);
+    find_floors(chart, character_.clips);
+    judge_completeness(chart);
+    return chart;
+}
+
+}  // namespace dendraxis::detail

@@ -1,0 +1,31 @@
+// All steps of charting in their order, so that other readings than the best can be charted too.
+#pragma once
+
+#include "charter.hpp"
+
+namespace dendraxis::detail {
+
+class ChartFinder {
+ public:
+    explicit ChartFinder(const Character& character);
+
+    /// The chart of the best reading; of a lone hand; or an empty one.
+    Chart best();
+    /// The chart of one reading.
+    Chart of(const Reading& reading);
+
+    Body& body() { return body_; }
+    const std::vector<Reading>& readings() const { return readings_; }
+    float name_trust() const { return trust_; }
+    bool is_body() const;
+
+ private:
+    Chart finished(Chart chart) const;
+
+    const Character& character_;
+    Body body_;
+    std::vector<Reading> readings_;
+    float trust_ = 1.0f;
+};
+
+}  // namespace dendraxis::detail

@@ -1,0 +1,63 @@
+#include "charter.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis::detail {
+
+float Charter::confidence(float role, float bones) const {
+    const auto sure = [](float margin, float scale, float at_zero) {
+        return 1.0f / (1.0f + std::exp(-(margin / scale + at_zero)));
+    };
+    return std::clamp(std::min(sure(role, 0.5f, 1.0f), sure(bones, 0.4f, 1.0f)), 0.1f, 0.99f);
+}
+
+float Charter::role_margin(int branch) const {
+    const auto i = static_cast<std::size_t>(branch);
+    float margin = 4.0f;
+    for (const Reading& other : others) {
+        const bool same = other.roles[i] == reading.roles[i] && other.up == reading.up &&
+                          (other.legs.size() > 1) == (reading.legs.size() > 1);
+        if (!same) margin = std::min(margin, reading.score - other.score);
+    }
+    return margin;
+}
+
+void Charter::add(const std::string& name, std::vector<int> bones, float sure, std::vector<std::string> evidence) {
+    if (bones.empty() || chart.find(name) != nullptr) return;
+    for (const int bone : bones) {
+        if (charted(bone)) return;
+    }
+    for (const int bone : bones) {
+        const Part part = body.name(bone).part;
+        if (part != Part::none && part != Part::ground) evidence.push_back(name_evidence(body, bone));
+    }
+    chart.chains.push_back({name, std::move(bones), sure, std::move(evidence)});
+}
+
+bool Charter::charted(int bone) const {
+    if (bone == chart.hub) return true;
+    return std::any_of(chart.chains.begin(), chart.chains.end(), [bone](const Chain& chain) {
+        return std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
+    });
+}
+
+void chart_loose(Charter& charter) {
+    int number = 0;
+    const Body& body = charter.body;
+    for (int bone = 0; bone < static_cast<int>(body.count()); ++bone) {
+        if (!body.lives(bone) || charter.charted(bone)) continue;
+        const int above = body.hangs_on(bone);
+        // Where a row begins: below what is charted, or beside another row.
+        const bool begins = above == k_no_bone || charter.charted(above) || body.main_child(above) != bone;
+        if (!begins) continue;
+        std::vector<int> row;
+        for (int next = bone; next != k_no_bone && !charter.charted(next); next = body.main_child(next)) row.push_back(next);
+        const bool flesh = !body.has_skin || std::any_of(row.begin(), row.end(), [&](int b) { return body.mass_of(b) > 0.0f; });
+        const bool on_body = charter.chart.hub != k_no_bone && body.hangs_below(bone, charter.chart.hub);
+        if (row.size() >= 2 && flesh && on_body)
+            charter.add("loose." + std::to_string(++number), row, 0.6f, {"a row of bones that belongs to no limb"});
+    }
+}
+
+}  // namespace dendraxis::detail

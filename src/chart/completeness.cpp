@@ -1,0 +1,94 @@
+#include "completeness.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+
+namespace dendraxis::detail {
+namespace {
+
+constexpr float k_doubtful = 0.7f;
+constexpr std::array<std::string_view, 5> k_codes{"chart.no-hub", "chart.no-ground-bone", "chart.missing-chain",
+                                                  "chart.short-limb", "chart.doubtful"};
+
+bool is_main(std::string_view chain) {
+    return chain == "spine" || chain == "head" || chain.starts_with("arm.") || chain.starts_with("leg.");
+}
+
+class Judge {
+ public:
+    explicit Judge(Chart& chart) : chart_(chart) {}
+
+    void run() {
+        std::erase_if(chart_.findings, [](const Finding& finding) {
+            return std::find(k_codes.begin(), k_codes.end(), finding.code) != k_codes.end();
+        });
+        carriers();
+        missing();
+        if (chart_.hub != k_no_bone) short_limbs();
+        doubtful();
+    }
+
+ private:
+    void add(Severity severity, const char* code, const std::string& message, const char* advice) {
+        chart_.findings.push_back({severity, code, chart_.character, message, advice});
+    }
+
+    void carriers() {
+        if (chart_.hub == k_no_bone) {
+            add(Severity::fault, "chart.no-hub", "no bone was found that carries the body (a pelvis, or a bone above both legs)",
+                "if it has a body, set the hub and the legs in its sheet");
+        } else if (chart_.ground == k_no_bone) {
+            add(Severity::note, "chart.no-ground-bone",
+                "no ground bone stands on the floor above the hub; the hub carries the travel", "");
+        }
+    }
+
+    void missing() {
+        const bool many_legs = chart_.find("leg.back.left") != nullptr || chart_.find("leg.back.right") != nullptr;
+        for (const char* wanted : {"spine", "head", "arm.left", "arm.right", "leg.left", "leg.right"}) {
+            const std::string_view name = wanted;
+            if (chart_.find(name) != nullptr || chart_.hub == k_no_bone) continue;
+            if (many_legs && (name.starts_with("arm.") || name.starts_with("leg."))) continue;
+            add(Severity::warning, "chart.missing-chain", "no bones were found for " + std::string(name),
+                "where it has one, name its bones in the sheet");
+        }
+    }
+
+    void short_limbs() {
+        for (const char* limb : {"arm.left", "arm.right", "leg.left", "leg.right"}) {
+            const Chain* chain = chart_.find(limb);
+            if (chain == nullptr || chain->bones.size() >= 3) continue;
+            add(Severity::warning, "chart.short-limb",
+                fmt::format("{} has {} bone(s) where three are usual", limb, chain->bones.size()),
+                "check the bones' names with `dendraxis survey`");
+        }
+    }
+
+    // The chart is as sure as the least sure of its main chains.
+    void doubtful() {
+        chart_.confidence = chart_.hub == k_no_bone ? 0.0f : 1.0f;
+        std::string list;
+        for (const Chain& chain : chart_.chains) {
+            if (!is_main(chain.name)) continue;
+            chart_.confidence = std::min(chart_.confidence, chain.confidence);
+            if (chain.confidence < k_doubtful)
+                list += fmt::format("{}{} ({:.0f} %)", list.empty() ? "" : ", ", chain.name, 100.0f * chain.confidence);
+        }
+        if (chart_.hub == k_no_bone || list.empty()) return;
+        add(Severity::warning, "chart.doubtful", "other readings of its bones are nearly as likely: " + list,
+            "look at it with `dendraxis draw FILE --chart`, ask `dendraxis chart FILE --explain BONE`, and set what is "
+            "wrong in its sheet");
+    }
+
+    Chart& chart_;
+};
+
+}  // namespace
+
+void judge_completeness(Chart& chart) {
+    Judge(chart).run();
+}
+
+}  // namespace dendraxis::detail

@@ -1,0 +1,369 @@
+// Where each bone hangs in the body. A file's hierarchy serves its rig: hands hang below their goals, feet below
+// the root, fingers in a row below a node beside the hand. Where a bone shares no skin with what it hangs on in
+// the file, and another bone's flesh leads to it and shares its skin, it hangs on that one in the body.
+#include "body.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+namespace dendraxis::detail {
+namespace {
+
+constexpr float k_no_skin_shared = 0.02f;
+constexpr float k_much_skin_shared = 0.3f;
+constexpr float k_far_less = 0.15f;  // shared with the parent, of what is shared with the better one
+constexpr std::size_t k_heap = 5;    // a node without flesh that so many parts hang on holds a heap, not a body
+
+float distance_to_segment(const Vec3& point, const Vec3& a, const Vec3& b) {
+    const Vec3 along = b - a;
+    const float t = std::clamp(along.dot(point - a) / std::max(along.squaredNorm(), 1e-20f), 0.0f, 1.0f);
+    return (point - a - t * along).norm();
+}
+
+class Hanger {
+ public:
+    explicit Hanger(Body& body) : body_(body), flesh_below_(body.count(), 0) {}
+
+    void run() {
+        const int count = static_cast<int>(body_.count());
+        body_.above.resize(body_.count());
+        for (int bone = 0; bone < count; ++bone) body_.above[index(bone)] = body_.skeleton.parent(bone);
+        if (body_.has_skin) {
+            for (int bone = count - 1; bone >= 0; --bone) {
+                if (fleshy(bone)) flesh_below_[index(bone)] = 1;
+                const int parent = body_.skeleton.parent(bone);
+                if (parent != k_no_bone && flesh_below_[index(bone)]) flesh_below_[index(parent)] = 1;
+            }
+            find_main_root();
+            for (int bone = 0; bone < count; ++bone) {
+                if (fleshy(bone)) hang_by_skin(bone);
+            }
+        }
+        tell_helpers();
+        join_roots();
+        list();
+        measure();
+    }
+
+ private:
+    static std::size_t index(int bone) { return static_cast<std::size_t>(bone); }
+    bool fleshy(int bone) const { return body_.mass_of(bone) > 0.0f; }
+
+    int top_of(int bone) const {
+        while (body_.skeleton.parent(bone) != k_no_bone) bone = body_.skeleton.parent(bone);
+        return bone;
+    }
+
+    // The tree of the file that moves the most skin.
+    void find_main_root() {
+        std::vector<float> weight(body_.count(), 0.0f);
+        for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone)
+            weight[index(top_of(bone))] += body_.mass_of(bone);
+        main_root_ = static_cast<int>(std::max_element(weight.begin(), weight.end()) - weight.begin());
+    }
+
+    std::size_t parts_on(int bone) const {
+        const auto children = body_.skeleton.children(bone);
+        return static_cast<std::size_t>(std::count_if(children.begin(), children.end(),
+                                                      [&](int child) { return flesh_below_[index(child)] != 0; }));
+    }
+
+    // The first bone above that is part of a body: one with flesh, or one where several parts meet.
+    int holder_in_file(int bone) const {
+        int above = body_.skeleton.parent(bone);
+        while (above != k_no_bone && !fleshy(above) && parts_on(above) < 2) above = body_.skeleton.parent(above);
+        return above;
+    }
+
+    // Whether the flesh of `bone` ends where `next` begins; of what shares much skin the rough direction will do.
+    bool leads_to(int bone, int next) const {
+        const Vec3 along = body_.end(bone) - body_.at(bone);
+        const float length = along.norm();
+        if (length < 0.005f * body_.size) return false;
+        const Vec3 to = body_.at(next) - body_.at(bone);
+        if (body_.shared_share(bone, next) > k_much_skin_shared && to.norm() > 0.005f * body_.size)
+            return to.dot(along) > 0.5f * to.norm() * length;
+        const float t = to.dot(along) / (length * length);
+        return t > 0.6f && t < 1.5f && (to - t * along).norm() < 0.35f * length;
+    }
+
+    // Whether `bone` points away from `other`, as what hangs on it would.
+    bool points_away(int bone, int other) const {
+        const Vec3 own = body_.end(bone) - body_.at(bone);
+        const Vec3 from = body_.at(bone) - body_.at(other);
+        return own.norm() > 1e-9f && from.norm() > 0.01f * body_.size &&
+               own.normalized().dot(from.normalized()) > 0.5f;
+    }
+
+    // Whether `other` shares much skin with `bone` (or any, where its holder shares none), and by far more than any
+    // bone that does not hang on `bone`.
+    bool shares_most_with(int bone, int other, float present) const {
+        const float share = body_.shared_share(bone, other);
+        if (share < (present < 0.005f ? 0.06f : k_much_skin_shared)) return false;
+        return std::none_of(body_.shared.begin(), body_.shared.end(), [&](const auto& entry) {
+            if (entry.first.first != bone && entry.first.second != bone) return false;
+            const int third = entry.first.first == bone ? entry.first.second : entry.first.first;
+            return third != other && !body_.skeleton.is_above(bone, third) && body_.shared_share(bone, third) > 0.3f * share;
+        });
+    }
+
+    void hang_by_skin(int bone) {
+        const int holder = holder_in_file(bone);
+        if (holder == k_no_bone && top_of(bone) == main_root_) return;
+        const float present = holder == k_no_bone || !fleshy(holder) ? 0.0f : body_.shared_share(bone, holder);
+        if (holder != k_no_bone && fleshy(holder) && leads_to(holder, bone) && present > k_no_skin_shared) return;
+        const bool loose = holder == k_no_bone || (!fleshy(holder) && parts_on(holder) >= k_heap);
+        int best = k_no_bone;
+        float most = 0.0f;
+        for (const auto& entry : body_.shared) {
+            if (entry.first.first != bone && entry.first.second != bone) continue;
+            const int other = entry.first.first == bone ? entry.first.second : entry.first.first;
+            if (other == holder || body_.skeleton.is_above(bone, other) || body_.hangs_below(other, bone)) continue;
+            const bool leads = leads_to(other, bone);
+            const bool joined = holder != k_no_bone && fleshy(holder) && shares_most_with(bone, other, present);
+            if (!leads && !joined && !(loose && points_away(bone, other))) continue;
+            const float share = body_.shared_share(bone, other) * (leads ? 2.0f : 1.0f);
+            if (share > most) {
+                most = share;
+                best = other;
+            }
+        }
+        if (best != k_no_bone && most > k_no_skin_shared && present < k_far_less * most)
+            body_.above[index(bone)] = best;
+    }
+
+    // Bones in which each stands after the one it hangs on.
+    std::vector<int> order() const {
+        std::vector<std::vector<int>> children(body_.count());
+        std::vector<int> list;
+        for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
+            const int above = body_.hangs_on(bone);
+            if (above == k_no_bone)
+                list.push_back(bone);
+            else
+                children[index(above)].push_back(bone);
+        }
+        for (std::size_t i = 0; i < list.size(); ++i) {
+            const auto& next = children[index(list[i])];
+            list.insert(list.end(), next.begin(), next.end());
+        }
+        return list;
+    }
+
+    // A leaf within a limb spreads its twist: it lies on the line from the bone that both hang on to a sibling
+    // that goes on, and its flesh lies along that limb.
+    bool lies_within_limb(int bone, const std::vector<std::vector<int>>& children) const {
+        const int above = body_.hangs_on(bone);
+        const auto leads_on = [&](int from) {
+            const auto& next = children[index(from)];
+            return std::any_of(next.begin(), next.end(), [&](int child) { return body_.lives(child); });
+        };
+        if (above == k_no_bone || leads_on(bone)) return false;
+        for (const int sibling : children[index(above)]) {
+            if (sibling == bone || !body_.lives(sibling)) continue;
+            const Vec3 line = body_.at(sibling) - body_.at(above);
+            const float length = line.norm();
+            if (length < 1e-6f) continue;
+            const Vec3 to = body_.at(bone) - body_.at(above);
+            const float along = to.dot(line) / length;
+            const float off = (to - line * (along / length)).norm();
+            const bool goes_on = leads_on(sibling);
+            const bool on_line = goes_on ? along > -0.02f * length && along < 1.02f * length && off < 0.06f * length
+                                         : along > 0.15f * length && along < 0.85f * length && off < 0.03f * length;
+            if (!on_line) continue;
+            if (!fleshy(bone) || !body_.has_skin) return true;
+            const Vec3 end = goes_on ? body_.at(children[index(sibling)].front()) : body_.end(sibling);
+            const float way = length + (end - body_.at(sibling)).norm();
+            const Vec3& middle = body_.middle[index(bone)];
+            if (std::min(distance_to_segment(middle, body_.at(above), body_.at(sibling)),
+                         distance_to_segment(middle, body_.at(sibling), end)) < 0.2f * way)
+                return true;
+        }
+        return false;
+    }
+
+    // Decides, leaves first, which bones take part in the body.
+    void tell_helpers() {
+        const std::vector<int> bones = order();
+        std::vector<std::vector<int>> children(body_.count());
+        std::vector<char> flesh(body_.count(), 0);
+        for (auto it = bones.rbegin(); it != bones.rend(); ++it) {
+            const int above = body_.hangs_on(*it);
+            flesh[index(*it)] = static_cast<char>(flesh[index(*it)] || fleshy(*it));
+            if (above == k_no_bone) continue;
+            children[index(above)].push_back(*it);
+            flesh[index(above)] = static_cast<char>(flesh[index(above)] || flesh[index(*it)]);
+        }
+        for (auto it = bones.rbegin(); it != bones.rend(); ++it) {
+            const int bone = *it;
+            const auto& next = children[index(bone)];
+            const bool leads_on =
+                std::any_of(next.begin(), next.end(), [&](int child) { return body_.lives(child); });
+            const NameReading& said = body_.name(bone);
+            const bool own_flesh = body_.has_skin && fleshy(bone);
+            HelperKind kind = HelperKind::unknown;
+            bool helps = body_.has_skin && !flesh[index(bone)];
+            if (said.kind == NameKind::target) {
+                kind = HelperKind::target;
+                helps = helps || (!own_flesh && !leads_on);
+            } else if (said.kind == NameKind::twist || lies_within_limb(bone, children)) {
+                kind = HelperKind::twist;
+                helps = helps || !leads_on;
+            } else if (said.kind == NameKind::end) {
+                kind = HelperKind::end;
+                helps = helps || (!leads_on && !own_flesh);
+            }
+            if (said.part == Part::grip) {
+                if (kind == HelperKind::unknown) kind = HelperKind::prop;
+                helps = helps || !leads_on;
+            }
+            if (!helps) continue;
+            body_.alive[index(bone)] = 0;
+            body_.kind[index(bone)] = kind;
+        }
+        tell_ends(children);
+    }
+
+    // A leaf without flesh that goes on from the only bone above it ends that bone.
+    void tell_ends(const std::vector<std::vector<int>>& children) {
+        for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
+            const int above = body_.hangs_on(bone);
+            if (body_.lives(bone) || body_.kind[index(bone)] != HelperKind::unknown || above == k_no_bone) continue;
+            if (children[index(bone)].empty() && children[index(above)].size() == 1 && body_.lives(above))
+                body_.kind[index(bone)] = HelperKind::end;
+        }
+    }
+
+    // Parts that the file leaves as roots of their own hang on what they share most skin with, else on the
+    // nearest bone of the heaviest part.
+    void join_roots() {
+        std::vector<int> tops;
+        std::vector<float> weight(body_.count(), 0.0f);
+        const auto top = [&](int bone) {
+            while (body_.hangs_on(bone) != k_no_bone) bone = body_.hangs_on(bone);
+            return bone;
+        };
+        for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
+            if (!body_.lives(bone)) continue;
+            weight[index(top(bone))] += body_.mass_of(bone);
+            if (body_.hangs_on(bone) == k_no_bone) tops.push_back(bone);
+        }
+        if (tops.size() < 2) return;
+        std::stable_sort(tops.begin(), tops.end(), [&](int a, int b) { return weight[index(a)] > weight[index(b)]; });
+        const int main = tops.front();
+        if (!body_.has_skin) {
+            // Without skin nothing tells where further roots belong: controls, strands of hair.
+            for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
+                if (body_.lives(bone) && top(bone) != main) body_.alive[index(bone)] = 0;
+            }
+            return;
+        }
+        for (std::size_t i = 1; i < tops.size(); ++i) {
+            const auto [own, other] = junction(tops[i], main, top);
+            hang_from(own);
+            body_.above[index(own)] = other;
+        }
+    }
+
+    // Where two parts meet: the bones that share most skin, else the part's top and the bone nearest to it.
+    template <typename Top>
+    std::pair<int, int> junction(int part, int main, const Top& top) const {
+        std::pair<int, int> best{part, k_no_bone};
+        float most = k_no_skin_shared;
+        for (const auto& [bones, mass] : body_.shared) {
+            auto [a, b] = bones;
+            if (!body_.lives(a) || !body_.lives(b)) continue;
+            if (top(a) == main) std::swap(a, b);
+            if (top(a) != part || top(b) != main) continue;
+            if (body_.shared_share(a, b) > most) {
+                most = body_.shared_share(a, b);
+                best = {a, b};
+            }
+        }
+        return best.second != k_no_bone ? best : std::pair(part, nearest_in(main, body_.at(part), top));
+    }
+
+    template <typename Top>
+    int nearest_in(int main, const Vec3& place, const Top& top) const {
+        int best = main;
+        float nearest = 1e30f;
+        for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
+            if (!body_.lives(bone) || top(bone) != main) continue;
+            const float off = distance_to_segment(place, body_.at(bone), body_.end(bone));
+            if (off < 0.999f * nearest) {
+                nearest = off;
+                best = bone;
+            }
+        }
+        return best;
+    }
+
+    // Turns a part around so that `bone` is its top.
+    void hang_from(int bone) {
+        int below = k_no_bone;
+        while (bone != k_no_bone) {
+            const int above = body_.hangs_on(bone);
+            body_.above[index(bone)] = below;
+            below = bone;
+            bone = above;
+        }
+    }
+
+    void list() {
+        body_.below.assign(body_.count(), {});
+        for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
+            if (!body_.lives(bone)) continue;
+            const int above = body_.hangs_on(bone);
+            if (above == k_no_bone)
+                body_.roots.push_back(bone);
+            else
+                body_.below[index(above)].push_back(bone);
+        }
+    }
+
+    // Without flesh a bone ends where an end bone says, or goes on a little the way it came.
+    void complete_tip(int bone) {
+        if (body_.tip_known[index(bone)]) return;
+        for (const int child : body_.skeleton.children(bone)) {
+            if (body_.kind[index(child)] == HelperKind::end && !body_.same_place(child, bone)) {
+                body_.tip[index(bone)] = body_.at(child);
+                body_.tip_known[index(bone)] = 1;
+            }
+        }
+        const int above = body_.hangs_on(bone);
+        if (!body_.tip_known[index(bone)] && above != k_no_bone)
+            body_.tip[index(bone)] = body_.at(bone) + 0.5f * (body_.at(bone) - body_.at(above));
+    }
+
+    void measure() {
+        body_.reach.assign(body_.count(), 0.0f);
+        body_.mass_below = body_.mass;
+        const std::vector<int> bones = order();
+        Eigen::AlignedBox3f box;
+        for (auto it = bones.rbegin(); it != bones.rend(); ++it) {
+            if (!body_.lives(*it)) continue;
+            complete_tip(*it);
+            const int next = body_.main_child(*it);
+            body_.reach[index(*it)] = next == k_no_bone ? (body_.end(*it) - body_.at(*it)).norm()
+                                                        : body_.distance(*it, next) + body_.reach[index(next)];
+            for (const int child : body_.hanging(*it)) body_.mass_below[index(*it)] += body_.mass_below[index(child)];
+            box.extend(body_.at(*it));
+            if (next == k_no_bone) box.extend(body_.end(*it));
+            body_.whole_mass += body_.mass_of(*it);
+        }
+        body_.size = box.isEmpty() ? 0.0f : box.sizes().maxCoeff();
+    }
+
+    Body& body_;
+    std::vector<char> flesh_below_;
+    int main_root_ = k_no_bone;
+};
+
+}  // namespace
+
+void hang_bones(Body& body) {
+    Hanger(body).run();
+}
+
+}  // namespace dendraxis::detail
