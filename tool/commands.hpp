@@ -120,6 +120,7 @@ struct DrawArguments {
     std::string clip;
     std::vector<int> frames;
     bool chart = false;
+    int readings = 0;  // how many; 0: none
     bool ragdoll = false;
     bool sockets = false;
     std::string view = "quarter";

@@ -90,6 +90,13 @@ int carry_motion_over(const Script& script) {
     script.run(beside + "stroll --frame 3 11 19 -o OUT/stroll.png");
     script.run(beside + "wave-lantern --frame 0 42 54 -o OUT/wave-lantern.png");
     script.run("draw IN/hound.glb --chart -o OUT/hound-chains.png");
+    // Built the awkward way, and a capture: charted like the others.
+    script.run("draw IN/stoker.glb --chart -o OUT/stoker-chains.png");
+    script.run("draw IN/stoker.glb --readings 4 -o OUT/readings.png");
+    script.run("chart IN/stoker.glb --explain palm_L");
+    script.run("survey IN/capture.bvh");
+    script.run("retarget --source IN/capture.bvh --target IN/bosun.glb -o OUT/bosun-captured.glb");
+    script.run("draw IN/capture.bvh --beside OUT/bosun-captured.glb --clip capture --frame 0 20 40 -o OUT/captured.png");
     return status;
 }
 
@@ -164,6 +171,9 @@ void tell_what_to_open(const Script& script) {
     fmt::print("\n{}\n", bold("open these"));
     for (const auto& [file, what] : std::initializer_list<std::pair<const char*, const char*>>{
              {"hound-chains.png", "the chains that were found on the hound, and how sure each is"},
+             {"stoker-chains.png", "the chains of the stoker, whose file is built the awkward way"},
+             {"readings.png", "the best ways to read the stoker's bones, with their scores"},
+             {"captured.png", "a capture, whose rest has the hips at the origin, and the bosun doing it"},
              {"both-at-rest.png", "the diver and the bosun as their files have them"},
              {"stroll.png", "the diver's stroll, and the bosun doing it"},
              {"wave-lantern.png", "the diver waving, and the bosun doing it"},

@@ -1,6 +1,8 @@
 #include "commands.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/chart/explain.hpp>
+#include <dendraxis/chart/survey.hpp>
 #include <dendraxis/draw/picture.hpp>
 #include <dendraxis/ik/body_setup.hpp>
 #include <dendraxis/io/gltf.hpp>
@@ -39,6 +41,14 @@ draw::Panel make_panel(const io::Rig& rig, const std::string& clip_name, int fra
     panel.subtitle = fmt::format("{}, frame {}", clip_name, frame);
     panel.floor = floor_of(rig.chart, clip_name);
     panel.props = props_at(rig.character, clip_name, static_cast<std::size_t>(frame));
+    return panel;
+}
+
+draw::Panel reading_panel(const io::Rig& rig, const ScoredChart& reading) {
+    draw::Panel panel{&rig.character, &reading.chart, rest_pose(rig.character.skeleton), fmt::format("score {:.1f}", reading.score), ""};
+    panel.subtitle = fmt::format("{} up, facing {}", axis_name(reading.chart.up), axis_name(reading.chart.facing));
+    panel.view = draw::View::quarter;
+    panel.chart_labels = true;
     return panel;
 }
 
@@ -94,6 +104,13 @@ int run_draw(const DrawArguments& arguments) {
         ragdolls.push_back(io::ragdoll_of(arguments.character, rigs[0]));
         if (rigs.size() > 1) ragdolls.push_back(io::ragdoll_of(arguments.beside, rigs[1]));
     }
+    std::vector<ScoredChart> readings;
+    if (arguments.readings > 0) {
+        readings = best_charts(rigs[0].character, static_cast<std::size_t>(arguments.readings));
+        if (readings.empty()) throw Error(rigs[0].character.file, "has no body to read", "", "see what `dendraxis survey` lists");
+        for (const ScoredChart& reading : readings) panels.push_back(reading_panel(rigs[0], reading));
+        rigs.clear();
+    }
     for (std::size_t r = 0; r < rigs.size(); ++r) {
         const io::Rig& rig = rigs[r];
         for (const int frame : frames) {
@@ -112,7 +129,7 @@ int run_draw(const DrawArguments& arguments) {
             panels.back().view = draw::View::side;
         }
     }
-    if (frames.size() > 1 || (arguments.chart && rigs.size() > 1))
+    if (!rigs.empty() && (frames.size() > 1 || (arguments.chart && rigs.size() > 1)))
         options.columns = static_cast<int>(panels.size() / rigs.size());
     check_not_input(arguments.out, {arguments.character, arguments.beside});
     const io::OutputFile file{arguments.out, draw::draw_png(panels, options)};

@@ -182,6 +182,9 @@ int run_command_line(int count, const char* const* words) {
     c->add_option("--frame", draw.frames, "which frames of it, from 0; several make a column each")
         ->check(CLI::NonNegativeNumber);
     c->add_flag("--chart", draw.chart, "front and side view with the chains named, and how sure each is");
+    c->add_option("--readings", draw.readings, "the so many best ways to read its bones, with their scores")
+        ->option_text("N")
+        ->check(CLI::Range(1, 9));
     c->add_flag("--ragdoll", draw.ragdoll,
                 "the bodies of its ragdoll: those of its sheet, else as `ragdoll build` makes them");
     c->add_flag("--sockets", draw.sockets,

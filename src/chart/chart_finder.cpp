@@ -38,10 +38,10 @@ Chart blank(const Character& character) {
 }  // namespace
 
 // Reads the body by its shape first; names count as far as they agree with that.
-ChartFinder::ChartFinder(const Character& character) : character_(character), body_(study_bones(character)) {
+ChartFinder::ChartFinder(const Character& character, const Weights& weights)
+    : character_(character), body_(study_bones(character)) {
     hang_bones(body_);
     find_branches(body_);
-    const Weights weights;
     readings_ = read_body(body_, weights, 0.0f);
     if (readings_.empty()) return;
     trust_ = trust_in_names(body_, readings_.front());

@@ -7,7 +7,7 @@ namespace dendraxis::detail {
 
 class ChartFinder {
  public:
-    explicit ChartFinder(const Character& character);
+    explicit ChartFinder(const Character& character, const Weights& weights = {});
 
     /// The chart of the best reading; of a lone hand; or an empty one.
     Chart best();

@@ -57,21 +57,19 @@ class TrunkCharter {
     }
 
     // The head is the last bone on the way with much of the flesh that lies beyond the arms; hair, jaw and hat
-    // have less.
+    // have less. Small pairs (eyes, ears) sit on it. A name is believed if its bone has flesh enough for a head.
     std::size_t find_head() const {
         if (spine_end_ >= way_.size()) return way_.size();
+        const std::size_t by_shape = body_.has_skin ? heaviest() : last_joint();
         for (std::size_t i = way_.size(); i-- > spine_end_;) {
-            if (named(way_[i], Part::head) && (!body_.has_skin || body_.mass_of(way_[i]) > 0.0f)) return i;
+            if (!named(way_[i], Part::head)) continue;
+            const float share = body_.mass_of(way_[i]) / std::max(body_.mass_of(way_[by_shape]), 1e-20f);
+            if (!body_.has_skin || share > (i > by_shape ? 0.3f : 0.6f)) return i;
         }
-        for (std::size_t i = way_.size(); i-- > spine_end_;) {
-            if (!body_.has_skin && holds_small_pair(way_[i])) return i;
-        }
-        if (!body_.has_skin) {
-            // Without flesh or names a last unbranched bone may only end the head.
-            const bool ended = body_.tip_known[static_cast<std::size_t>(way_.back())] != 0;
-            const bool spare = way_.size() >= spine_end_ + 3 && !ended && !holds_small_pair(way_.back());
-            return way_.size() - (spare ? 2 : 1);
-        }
+        return by_shape;
+    }
+
+    std::size_t heaviest() const {
         float most = 0.0f;
         for (std::size_t i = spine_end_; i < way_.size(); ++i) most = std::max(most, body_.mass_of(way_[i]));
         std::size_t head = way_.size() - 1;
@@ -80,6 +78,16 @@ class TrunkCharter {
             if (holds_small_pair(way_[i])) return i;
         }
         return head;
+    }
+
+    // Without flesh or names a last unbranched bone may only end the head.
+    std::size_t last_joint() const {
+        for (std::size_t i = way_.size(); i-- > spine_end_;) {
+            if (holds_small_pair(way_[i])) return i;
+        }
+        const bool ended = body_.tip_known[static_cast<std::size_t>(way_.back())] != 0;
+        const bool spare = way_.size() >= spine_end_ + 3 && !ended;
+        return way_.size() - (spare ? 2 : 1);
     }
 
     bool holds_small_pair(int bone) const {

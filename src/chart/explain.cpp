@@ -30,6 +30,16 @@ std::string role_of(const Chart& chart, int bone) {
     return "helper: unknown";
 }
 
+bool same_body(const Chart& a, const Chart& b) {
+    if (a.hub != b.hub || a.up != b.up) return false;
+    for (const char* name : {"spine", "head", "arm.left", "arm.right", "leg.left", "leg.right", "leg.front.left", "leg.back.left"}) {
+        const Chain* one = a.find(name);
+        const Chain* other = b.find(name);
+        if ((one == nullptr) != (other == nullptr) || (one != nullptr && one->bones != other->bones)) return false;
+    }
+    return true;
+}
+
 class Explainer {
  public:
     Explainer(const Character& character, int bone) : finder_(character), bone_(bone) {}
@@ -124,6 +134,20 @@ BoneExplanation explain(const Character& character, int bone) {
         throw Error(character.file.empty() ? character.name : character.file, "has no such bone", "",
                     "see what `dendraxis chart` calls its bones");
     return Explainer(character, bone).run();
+}
+
+std::vector<ScoredChart> best_charts(const Character& character, std::size_t most) {
+    detail::ChartFinder finder(character);
+    std::vector<ScoredChart> best;
+    if (!finder.is_body()) return best;
+    const std::vector<Reading> readings = finder.readings();
+    for (const Reading& reading : readings) {
+        if (best.size() >= most) break;
+        ScoredChart next{finder.of(reading), reading.score};
+        const bool known = std::any_of(best.begin(), best.end(), [&](const ScoredChart& one) { return same_body(one.chart, next.chart); });
+        if (!known) best.push_back(std::move(next));
+    }
+    return best;
 }
 
 }  // namespace dendraxis

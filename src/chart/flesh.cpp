@@ -10,6 +10,8 @@
 namespace dendraxis::detail {
 namespace {
 
+constexpr std::ptrdiff_t k_least_parts = 4;
+
 struct Flesh {
     double mass = 0.0;
     Eigen::Vector3d sum = Eigen::Vector3d::Zero();
@@ -49,6 +51,9 @@ class FleshMeter {
     }
 
     void tell() {
+        // A figure of rigid parts, a mesh on each of its nodes, shows its flesh as well as a skin does.
+        const auto parts = std::count_if(flesh_.begin(), flesh_.end(), [](const Flesh& f) { return f.mass > 0.0; });
+        body_.has_skin = body_.has_skin || parts >= k_least_parts;
         for (std::size_t i = 0; i < flesh_.size(); ++i) {
             const Flesh& flesh = flesh_[i];
             if (flesh.mass <= 0.0) continue;

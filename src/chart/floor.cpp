@@ -2,6 +2,8 @@
 #include <dendraxis/chart/floor.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -72,6 +74,19 @@ Level level_in(const Chart& chart, const Clip& clip) {
 std::optional<float> resting_floor(const Chart& chart, const Clip& clip) {
     const Level level = level_in(chart, clip);
     return level.agreed && level.stepped ? std::optional(level.height) : std::nullopt;
+}
+
+Clip on_floor(const Chart& chart, Clip clip) {
+    const float down = floor_of(chart, clip.name) - chart.floor;
+    if (down == 0.0f || clip.bone_count != chart.skeleton.size()) return clip;
+    const Transform& above = chart.skeleton.above();
+    Transform by;
+    by.translation = -down * chart.up;
+    const Transform moved = inverse(above) * by * above;
+    for (std::size_t i = 0; i < clip.transforms.size(); ++i) {
+        if (chart.skeleton.bones()[i % clip.bone_count].parent == k_no_bone) clip.transforms[i] = moved * clip.transforms[i];
+    }
+    return clip;
 }
 
 void find_floors(Chart& chart, std::span<const Clip> clips) {

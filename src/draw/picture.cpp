@@ -114,7 +114,9 @@ void draw_chain_labels(cairo_t* cairo, const Panel& panel, const Stage& stage, c
         std::string text;
         double x, y;  // of the bones
         std::size_t group;
+        bool doubtful;  // its line is dashed
     };
+    constexpr float k_doubtful = 0.7f;
     std::array<std::vector<Label>, 2> sides;
     for (const Chain& chain : panel.chart->chains) {
         const std::size_t group = group_of(*panel.chart, chain.bones.front());
@@ -126,8 +128,9 @@ void draw_chain_labels(cairo_t* cairo, const Panel& panel, const Stage& stage, c
         const bool right_half =
             at.x() > camera.center_x || (at.x() == camera.center_x && sides[1].size() < sides[0].size());
         sides[right_half ? 1 : 0].push_back(
-            {fmt::format("{}  {:.0f} %", chain.name, 100.0f * chain.confidence), static_cast<double>(at.x()),
-             static_cast<double>(at.y()), group});
+            {fmt::format("{}  {:.0f} %{}", chain.name, 100.0f * chain.confidence,
+                         chain.confidence < k_doubtful ? "  doubtful" : ""),
+             static_cast<double>(at.x()), static_cast<double>(at.y()), group, chain.confidence < k_doubtful});
     }
     for (std::size_t side = 0; side < 2; ++side) {
         std::vector<Label>& labels = sides[side];
@@ -143,13 +146,19 @@ void draw_chain_labels(cairo_t* cairo, const Panel& panel, const Stage& stage, c
             const double from = side == 0 ? x + extents.x_advance + 4.0 : x - 4.0;
             set_color(cairo, bone_groups()[label.group].color, 0.9);
             cairo_set_line_width(cairo, 1.0);
+            constexpr double k_dashes[] = {4.0, 3.0};
+            cairo_set_dash(cairo, k_dashes, label.doubtful ? 2 : 0, 0.0);
             cairo_move_to(cairo, from, y - 4.0);
             cairo_line_to(cairo, label.x, label.y);
             cairo_stroke(cairo);
+            cairo_set_dash(cairo, nullptr, 0, 0.0);
             cairo_set_source_rgba(cairo, 1, 1, 1, 0.8);
             cairo_rectangle(cairo, x - 3.0, y - 11.0, extents.x_advance + 6.0, 15.0);
             cairo_fill(cairo);
-            cairo_set_source_rgb(cairo, 0.12, 0.13, 0.15);
+            if (label.doubtful)
+                set_color(cairo, k_below_floor, 1.0);
+            else
+                cairo_set_source_rgb(cairo, 0.12, 0.13, 0.15);
             text(cairo, x, y, 11.5, label.text);
         }
     }

@@ -20,7 +20,7 @@ float median(std::vector<float> values) {
 class ContactFinder {
  public:
     ContactFinder(const Chart& chart, const Clip& clip, const ContactLimits& limits)
-        : chart_(chart), clip_(clip), limits_(limits), leg_(std::max(1e-6f, leg_length(chart))), floor_(floor_of(chart, clip.name)) {}
+        : chart_(chart), clip_(clip), limits_(limits), leg_(std::max(1e-6f, leg_length(chart))) {}
 
     std::vector<FootTrack> follow() {
         std::vector<FootTrack> tracks;
@@ -34,7 +34,7 @@ class ContactFinder {
                 for (std::size_t p = 0; p < k_foot_parts; ++p)
                     parts[p] = place_of(sole, sole.parts[p], model);
                 tracks[i].parts.push_back(parts);
-                tracks[i].height.push_back(lowest_of(sole, model, chart_.up) - floor_);
+                tracks[i].height.push_back(lowest_of(sole, model, chart_.up) - chart_.floor);
             }
         }
         belt_ = belt_of(tracks);
@@ -47,7 +47,7 @@ class ContactFinder {
 
  private:
     float part_height(const FootTrack& track, std::size_t frame, std::size_t part) const {
-        return track.parts[frame][part].dot(chart_.up) - floor_;
+        return track.parts[frame][part].dot(chart_.up) - chart_.floor;
     }
 
     // The slower of the ways into this frame and out of it, seen from the floor; of the leg's length a
@@ -132,7 +132,6 @@ class ContactFinder {
     const Clip& clip_;
     const ContactLimits& limits_;
     float leg_;
-    float floor_;
     Vec3 belt_ = Vec3::Zero();
 };
 

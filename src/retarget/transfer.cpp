@@ -4,6 +4,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/floor.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -200,7 +201,8 @@ Clip Transfer::apply_turns(const Clip& clip) const {
     return result;
 }
 
-Clip Transfer::apply(const Clip& clip) const {
+Clip Transfer::apply(const Clip& given) const {
+    const Clip clip = on_floor(passes_->pairing.source, given);
     Clip result = apply_turns(clip);
     Take take{*passes_, clip, result, {}, {}, std::vector<Transform>(clip.transforms.size())};
     to_model_space(passes_->pairing.source.skeleton, clip.transforms, take.source_model);

@@ -1,5 +1,6 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/floor.hpp>
 #include <dendraxis/retarget/contacts.hpp>
 #include <dendraxis/chart/joint_turn.hpp>
 #include <dendraxis/retarget/travel.hpp>
@@ -33,13 +34,13 @@ class Reviewer {
  public:
     Reviewer(const Pairing& pairing, const Clip& source, const Clip& result)
         : pairing_(pairing),
-          source_(source),
+          source_(on_floor(pairing.source, source)),
           result_(result),
           to_target_(pairing.target.to_upright().conjugate() * pairing.source.to_upright()),
           leg_ratio_(leg_ratio(pairing)),
           source_model_(source.transforms.size()),
           model_(result.transforms.size()) {
-        to_model_space(pairing.source.skeleton, source.transforms, source_model_);
+        to_model_space(pairing.source.skeleton, source_.transforms, source_model_);
         to_model_space(pairing.target.skeleton, result.transforms, model_);
         for (const Chain& chain : pairing.target.chains) {
             const Chain* answer = pairing.source_of(chain);
@@ -288,7 +289,7 @@ class Reviewer {
     }
 
     const Pairing& pairing_;
-    const Clip& source_;
+    Clip source_;
     const Clip& result_;
     Quat to_target_;
     float leg_ratio_;

@@ -28,4 +28,14 @@ struct BoneExplanation {
 /// such bone.
 BoneExplanation explain(const Character& character, int bone);
 
+/// One of several charts of a character, and its score. Scores mean something only beside each other.
+struct ScoredChart {
+    Chart chart;
+    float score = 0.0f;
+};
+
+/// The charts that score best, at most `most` of them, the best first; each differs from those before it in the bones
+/// of a main chain, in up or in the hub. Empty if no chart scores high enough for a body.
+std::vector<ScoredChart> best_charts(const Character& character, std::size_t most);
+
 }  // namespace dendraxis
