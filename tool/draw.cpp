@@ -109,9 +109,9 @@ int run_draw(const DrawArguments& arguments) {
         readings = best_charts(rigs[0].character, static_cast<std::size_t>(arguments.readings));
         if (readings.empty()) throw Error(rigs[0].character.file, "has no body to read", "", "see what `dendraxis survey` lists");
         for (const ScoredChart& reading : readings) panels.push_back(reading_panel(rigs[0], reading));
-        rigs.clear();
+        options.columns = panels.size() > 3 ? static_cast<int>(panels.size() + 1) / 2 : 0;
     }
-    for (std::size_t r = 0; r < rigs.size(); ++r) {
+    for (std::size_t r = 0; r < rigs.size() && readings.empty(); ++r) {
         const io::Rig& rig = rigs[r];
         for (const int frame : frames) {
             panels.push_back(make_panel(rig, arguments.clip, frame));
@@ -129,7 +129,7 @@ int run_draw(const DrawArguments& arguments) {
             panels.back().view = draw::View::side;
         }
     }
-    if (!rigs.empty() && (frames.size() > 1 || (arguments.chart && rigs.size() > 1)))
+    if (readings.empty() && (frames.size() > 1 || (arguments.chart && rigs.size() > 1)))
         options.columns = static_cast<int>(panels.size() / rigs.size());
     check_not_input(arguments.out, {arguments.character, arguments.beside});
     const io::OutputFile file{arguments.out, draw::draw_png(panels, options)};

@@ -102,6 +102,7 @@ class LimbCharter {
         if (joints.root > 0)
             charter_.add(name_of("shoulder", branch.side), part_of(path, 0, joints.root), sure, evidence);
         if (digits > 0 && joints.end < path.size()) chart_digits(charter_, path[end], branch.side, sure);
+        chart_stray_digits(charter_, branch, sure);
         grip(path[end], branch.side);
     }
 

@@ -33,6 +33,9 @@ void chart_limbs(Charter& charter);
 /// Thumb and fingers of a hand.
 void chart_digits(Charter& charter, int hand, Side side, float confidence);
 
+/// Digits of this branch that hang elsewhere than on the hand; their names say which they are.
+void chart_stray_digits(Charter& charter, const Branch& branch, float confidence);
+
 /// A hand or an arm without a body. False where it is none.
 bool chart_lone_hand(const Body& body, Chart& chart);
 

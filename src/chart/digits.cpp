@@ -228,4 +228,19 @@ void chart_digits(Charter& charter, int hand, Side side, float confidence) {
     }
 }
 
+void chart_stray_digits(Charter& charter, const Branch& branch, float confidence) {
+    const Body& body = charter.body;
+    for (const auto& [part, finger] : k_fingers) {
+        const std::string name = std::string(finger) + "." + std::string(to_string(branch.side));
+        if (charter.chart.find(name) != nullptr) continue;
+        for (const int bone : branch.bones) {
+            if (body.name(bone).part != part || charter.charted(bone)) continue;
+            Bones bones = row_from(body, bone);
+            trim(body, body.hangs_on(bone), bones, part);
+            charter.add(name, bones, 0.8f * confidence, {"it hangs elsewhere than on the hand"});
+            break;
+        }
+    }
+}
+
 }  // namespace dendraxis::detail

@@ -75,7 +75,7 @@ class Explainer {
         else if (body.has_skin)
             add("it moves no skin");
         if (body.hangs_on(bone_) != body.skeleton.parent(bone_))
-            add(fmt::format("in the body it hangs on {}, not on {} as in the file: with that one it shares skin",
+            add(fmt::format("in the body it hangs on {}, with which it shares skin; in the file it hangs on {}",
                             label(body, body.hangs_on(bone_)), label(body, body.skeleton.parent(bone_))));
         if (!body.lives(bone_)) add("nothing that hangs on it takes part in the body");
     }

@@ -96,6 +96,16 @@ class Hanger {
                own.normalized().dot(from.normalized()) > 0.5f;
     }
 
+    // A sibling on the way from the bone that both hang on spreads twist; among the many bones of a hand's fingers
+    // it is the finger itself.
+    bool lies_between(int sibling, int holder, int bone) const {
+        if (body_.skeleton.parent(sibling) != holder || body_.skeleton.parent(bone) != holder || parts_on(holder) > 3) return false;
+        const Vec3 line = body_.at(bone) - body_.at(holder);
+        const Vec3 to = body_.at(sibling) - body_.at(holder);
+        const float t = line.dot(to) / std::max(line.squaredNorm(), 1e-20f);
+        return t > 0.0f && t < 1.0f && (to - t * line).norm() < 0.1f * line.norm();
+    }
+
     // Whether `other` shares much skin with `bone` (or any, where its holder shares none), and by far more than any
     // bone that does not hang on `bone`.
     bool shares_most_with(int bone, int other, float present) const {
@@ -120,6 +130,7 @@ class Hanger {
             if (entry.first.first != bone && entry.first.second != bone) continue;
             const int other = entry.first.first == bone ? entry.first.second : entry.first.first;
             if (other == holder || body_.skeleton.is_above(bone, other) || body_.hangs_below(other, bone)) continue;
+            if (holder != k_no_bone && lies_between(other, holder, bone)) continue;
             const bool leads = leads_to(other, bone);
             const bool joined = holder != k_no_bone && fleshy(holder) && shares_most_with(bone, other, present);
             if (!leads && !joined && !(loose && points_away(bone, other))) continue;

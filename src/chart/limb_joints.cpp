@@ -120,7 +120,7 @@ class JointFinder {
         score += proportion(upper, under, 1.0f, kind_.of_several_pairs ? 1.0f : 2.0f);
         // More pieces than one to a part are rarer.
         score -= 0.4f * static_cast<float>(end - root - 2);
-        score += kind_.leg ? score_of_foot(lower, end, under) : score_of_hand(root, end, under);
+        score += kind_.leg ? score_of_foot(end, under) : score_of_hand(root, end, under);
         return score;
     }
 
@@ -140,21 +140,23 @@ class JointFinder {
                                       [&](int digit) { return body_.distance(path_[end], digit) < 0.8f * forearm; });
         if (digits.size() >= 2 && near) score += 1.6f;
         const float hand = body_.reach[static_cast<std::size_t>(path_[end])];
-        score += proportion(hand, forearm, 0.6f, 0.7f);
-        return score;
+        if (hand > 2.0f * forearm) score -= 1.5f;  // fingers and all, no hand is as long
+        return score + proportion(hand, forearm, 0.6f, 0.7f);
     }
 
-    float score_of_foot(std::size_t lower, std::size_t end, float shin) const {
-        (void)lower;
+    float score_of_foot(std::size_t end, float shin) const {
         if (end == path_.size()) return path_.size() >= 3 ? -1.2f : -0.3f;
         const std::size_t after = path_.size() - 1 - end;
         float score = after <= 1 ? 0.0f : -0.3f * static_cast<float>(after - 1);
         const float foot = way(end, path_.size());
         if (kind_.of_several_pairs) return score + proportion(foot, shin, 0.7f, 0.4f);
-        score += 1.2f * std::clamp(1.0f - body_.height(at(end)) / 0.12f, -1.0f, 1.0f);
-        // From the ankle the foot turns forward.
+        // Any joint near the floor is low enough for an ankle; the shin leads down to it, and from it the foot turns
+        // forward.
+        score += 1.2f * std::clamp(1.0f - body_.height(at(end)) / 0.12f, -1.0f, 0.35f);
         const Vec3 step = at(end + 1) - at(end);
         if (step.norm() > 1e-6f) score += 0.8f * (1.0f + step.normalized().dot(body_.up));
+        const Vec3 shin_way = at(end) - at(end - 1);
+        if (shin_way.norm() > 1e-6f) score -= 1.2f * shin_way.normalized().dot(body_.up);
         return score + proportion(foot, shin, 0.45f, 0.4f);
     }
 
