@@ -66,8 +66,20 @@ void print_plan(const RagdollPlan& plan, const Chart& chart) {
 
 }  // namespace
 
+namespace {
+
+// Bodies for what is no body would be a guess at every joint.
+void check_has_body(const io::Rig& rig) {
+    if (rig.chart.hub != k_no_bone) return;
+    throw Error(rig.character.file, "has no hub, the bone that carries the body", "",
+                "if it has a body, set the hub and its chains in a sheet (`dendraxis chart FILE -o SHEET`) and name that");
+}
+
+}  // namespace
+
 int run_ragdoll_build(const RagdollArguments& arguments) {
     const io::Rig rig = rig_of(arguments);
+    check_has_body(rig);
     std::optional<RagdollPlan> kept;
     if (!arguments.anew) kept = io::read_ragdoll(sheet_of(arguments), rig);
     RagdollPlan plan;

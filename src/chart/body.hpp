@@ -39,7 +39,8 @@ struct Body {
     std::vector<Vec3> middle{};      ///< of the bone's flesh
     std::vector<float> mass{};
     std::vector<float> roundness{};  ///< of its flesh: second longest extent over the longest, 0 to 1
-    std::map<std::pair<int, int>, float> shared{};  ///< skin that two bones move together
+    /// Of each bone the others that move skin with it, by index, and how much.
+    std::vector<std::vector<std::pair<int, float>>> touching{};
     std::vector<std::vector<Vec3>> watched{};       ///< places of all bones in frames of the clips
     bool has_skin = false;
 

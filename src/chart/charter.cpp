@@ -5,11 +5,13 @@
 
 namespace dendraxis::detail {
 
+// Two readings that score alike are right about as often as a coin falls, the better one a little more often; set on
+// the crowd of made-up bodies (docs/charting.md has the table).
 float Charter::confidence(float role, float bones) const {
-    const auto sure = [](float margin, float scale, float at_zero) {
-        return 1.0f / (1.0f + std::exp(-(margin / scale + at_zero)));
-    };
-    return std::clamp(std::min(sure(role, 0.5f, 1.0f), sure(bones, 0.4f, 1.0f)), 0.1f, 0.99f);
+    constexpr float k_scale = 0.25f;
+    constexpr float k_at_zero = 0.4f;
+    const auto sure = [](float margin) { return 1.0f / (1.0f + std::exp(-(margin / k_scale + k_at_zero))); };
+    return std::clamp(std::min(sure(role), sure(bones)), 0.1f, 0.99f);
 }
 
 float Charter::role_margin(int branch) const {
@@ -56,7 +58,7 @@ void chart_loose(Charter& charter) {
         const bool flesh = !body.has_skin || std::any_of(row.begin(), row.end(), [&](int b) { return body.mass_of(b) > 0.0f; });
         const bool on_body = charter.chart.hub != k_no_bone && body.hangs_below(bone, charter.chart.hub);
         if (row.size() >= 2 && flesh && on_body)
-            charter.add("loose." + std::to_string(++number), row, 0.6f, {"a row of bones that belongs to no limb"});
+            charter.add("loose." + std::to_string(++number), row, 0.75f, {"a row of bones that belongs to no limb"});
     }
 }
 

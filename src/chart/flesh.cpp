@@ -6,6 +6,8 @@
 #include <Eigen/Eigenvalues>
 
 #include <algorithm>
+#include <cstdint>
+#include <unordered_map>
 
 namespace dendraxis::detail {
 namespace {
@@ -67,6 +69,7 @@ class FleshMeter {
                 std::sqrt(std::max(extents[1], 0.0) / std::max(extents[2], 1e-30)));
             tell_tip(i);
         }
+        tell_touching();
     }
 
  private:
@@ -106,7 +109,7 @@ class FleshMeter {
 
     void share(int a, int b, float mass) {
         if (a == b) return;
-        body_.shared[{std::min(a, b), std::max(a, b)}] += mass;
+        shared_[static_cast<std::uint64_t>(std::min(a, b)) << 32U | static_cast<std::uint64_t>(std::max(a, b))] += mass;
     }
 
     void tell_tip(std::size_t i) {
@@ -119,8 +122,19 @@ class FleshMeter {
         body_.tip_known[i] = 1;
     }
 
+    void tell_touching() {
+        for (const auto& [bones, mass] : shared_) {
+            const auto a = static_cast<int>(bones >> 32U);
+            const auto b = static_cast<int>(bones & 0xFFFFFFFFU);
+            body_.touching[static_cast<std::size_t>(a)].emplace_back(b, mass);
+            body_.touching[static_cast<std::size_t>(b)].emplace_back(a, mass);
+        }
+        for (auto& others : body_.touching) std::sort(others.begin(), others.end());
+    }
+
     Body& body_;
     std::vector<Flesh> flesh_;
+    std::unordered_map<std::uint64_t, float> shared_;  // by both bones
 };
 
 }  // namespace

@@ -111,9 +111,9 @@ class Hanger {
     bool shares_most_with(int bone, int other, float present) const {
         const float share = body_.shared_share(bone, other);
         if (share < (present < 0.005f ? 0.06f : k_much_skin_shared)) return false;
-        return std::none_of(body_.shared.begin(), body_.shared.end(), [&](const auto& entry) {
-            if (entry.first.first != bone && entry.first.second != bone) return false;
-            const int third = entry.first.first == bone ? entry.first.second : entry.first.first;
+        const auto& touching = body_.touching[index(bone)];
+        return std::none_of(touching.begin(), touching.end(), [&](const auto& entry) {
+            const int third = entry.first;
             return third != other && !body_.skeleton.is_above(bone, third) && body_.shared_share(bone, third) > 0.3f * share;
         });
     }
@@ -126,9 +126,7 @@ class Hanger {
         const bool loose = holder == k_no_bone || (!fleshy(holder) && parts_on(holder) >= k_heap);
         int best = k_no_bone;
         float most = 0.0f;
-        for (const auto& entry : body_.shared) {
-            if (entry.first.first != bone && entry.first.second != bone) continue;
-            const int other = entry.first.first == bone ? entry.first.second : entry.first.first;
+        for (const auto& [other, mass] : body_.touching[index(bone)]) {
             if (other == holder || body_.skeleton.is_above(bone, other) || body_.hangs_below(other, bone)) continue;
             if (holder != k_no_bone && lies_between(other, holder, bone)) continue;
             const bool leads = leads_to(other, bone);
@@ -282,14 +280,12 @@ class Hanger {
     std::pair<int, int> junction(int part, int main, const Top& top) const {
         std::pair<int, int> best{part, k_no_bone};
         float most = k_no_skin_shared;
-        for (const auto& [bones, mass] : body_.shared) {
-            auto [a, b] = bones;
-            if (!body_.lives(a) || !body_.lives(b)) continue;
-            if (top(a) == main) std::swap(a, b);
-            if (top(a) != part || top(b) != main) continue;
-            if (body_.shared_share(a, b) > most) {
-                most = body_.shared_share(a, b);
-                best = {a, b};
+        for (int own = 0; own < static_cast<int>(body_.count()); ++own) {
+            if (!body_.lives(own) || top(own) != part) continue;
+            for (const auto& [other, mass] : body_.touching[index(own)]) {
+                if (!body_.lives(other) || top(other) != main || body_.shared_share(own, other) <= most) continue;
+                most = body_.shared_share(own, other);
+                best = {own, other};
             }
         }
         return best.second != k_no_bone ? best : std::pair(part, nearest_in(main, body_.at(part), top));

@@ -106,6 +106,12 @@ std::string how_paired(const Pairing& pairing, const ChainPair& entry) {
 void review_leftovers(Pairing& pairing) {
     pairing.leftovers.clear();
     pairing.findings.clear();
+    // What is doubtful of a chart is doubtful of all that follows from it.
+    for (const Chart* chart : {&pairing.source, &pairing.target}) {
+        for (const Finding& finding : chart->findings) {
+            if (finding.code == "chart.doubtful") pairing.findings.push_back(finding);
+        }
+    }
     add_leftovers(pairing, pairing.source, true);
     add_leftovers(pairing, pairing.target, false);
     if (pairing.source.ground != k_no_bone && pairing.target.ground == k_no_bone) {

@@ -73,6 +73,7 @@ Body study_bones(const Character& character) {
     body.mass.assign(count, 0.0f);
     body.roundness.assign(count, 0.0f);
     body.tip_known.assign(count, 0);
+    body.touching.resize(count);
     body.alive.assign(count, 1);
     body.kind.assign(count, HelperKind::unknown);
     Eigen::AlignedBox3f box;
@@ -85,8 +86,10 @@ Body study_bones(const Character& character) {
 }
 
 float Body::shared_share(int a, int b) const {
-    const auto found = shared.find({std::min(a, b), std::max(a, b)});
-    return found == shared.end() ? 0.0f : found->second / std::max(std::min(mass_of(a), mass_of(b)), 1e-20f);
+    const auto& others = touching[static_cast<std::size_t>(a)];
+    const auto found = std::lower_bound(others.begin(), others.end(), b, [](const auto& entry, int bone) { return entry.first < bone; });
+    if (found == others.end() || found->first != b) return 0.0f;
+    return found->second / std::max(std::min(mass_of(a), mass_of(b)), 1e-20f);
 }
 
 bool Body::hangs_below(int bone, int other) const {

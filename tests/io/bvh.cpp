@@ -185,3 +185,32 @@ TEST_CASE("a clip written as BVH and read back is the same clip") {
         }
     }
 }
+
+TEST_CASE("joints whose names stand twice or not at all are numbered as the file lists joints, end sites aside") {
+    const std::string twice = replaced(replaced(k_plain, "ROOT Hull", "ROOT Mast"), "JOINT Mast", "JOINT Mast");
+    const Character mast = io::parse_bvh(twice, "mast");
+    REQUIRE(mast.skeleton.size() == 3);
+    CHECK(mast.skeleton.bone(0).label == "#0");
+    CHECK(mast.skeleton.bone(1).label == "#1");
+    CHECK(mast.skeleton.bone(2).label == "Mast_end");
+    const Character nameless = io::parse_bvh(replaced(k_plain, "JOINT Mast", "JOINT"), "mast");
+    CHECK(nameless.skeleton.bone(1).label == "#1");
+    CHECK(nameless.skeleton.bone(2).label == "_end");
+}
+
+TEST_CASE("a unit that makes no person is told with the two nearest, and the figure gets a person's height") {
+    const auto message_of = [](const Character& character) {
+        for (const Finding& finding : character.findings) {
+            if (finding.code == "bvh.unit") return to_string(finding);
+        }
+        return std::string();
+    };
+    // 170 units: centimetres; 26 units: of no unit in use.
+    CHECK(message_of(io::parse_bvh(k_plain, "mast")).find("centimetres (1.70 m)") != std::string::npos);
+    const std::string odd = replaced(replaced(k_plain, "OFFSET 0 90 0", "OFFSET 0 14 0"), "OFFSET 0 80 0", "OFFSET 0 12 0");
+    const Character strange = io::parse_bvh(odd, "mast");
+    const std::string message = message_of(strange);
+    CHECK(message.find("makes no person in") != std::string::npos);
+    CHECK(message.find("inches (0.66 m)") != std::string::npos);
+    CHECK(strange.skeleton.above().scale.x() == doctest::Approx(1.65 / 26.0));
+}
