@@ -1,5 +1,5 @@
-// A stroll as a capture system writes it: hips at the origin at rest, inches, the T stance in frame 0, joints in one
-// place, fingers without names.
+// A stroll as a capture system writes it: hips at the origin at rest, inches, the T stance in frame 0, joints
+// in one place, fingers without names.
 #include "motions.hpp"
 #include "people.hpp"
 
@@ -50,7 +50,8 @@ dendraxis::Character make_capture() {
     for (std::size_t i = 0; i < bones.size(); ++i) {
         bones[i].rest.rotation.setIdentity();
         bones[i].rest.translation = model[i].translation;
-        if (bones[i].parent != dendraxis::k_no_bone) bones[i].rest.translation -= model[static_cast<std::size_t>(bones[i].parent)].translation;
+        if (bones[i].parent != dendraxis::k_no_bone)
+            bones[i].rest.translation -= model[static_cast<std::size_t>(bones[i].parent)].translation;
     }
     capture.skeleton = dendraxis::Skeleton(bones);
 
@@ -60,7 +61,8 @@ dendraxis::Character make_capture() {
     dendraxis::Clip walk = transfer.apply(stroll);
     // The floor of the captured room is at height 0; the rest is not on it.
     const dendraxis::Chart chart = dendraxis::chart(capture);
-    for (std::size_t f = 0; f < walk.frame_count(); ++f) walk.frame(f)[0].translation -= chart.rest_floor * chart.up;
+    for (std::size_t f = 0; f < walk.frame_count(); ++f)
+        walk.frame(f)[0].translation -= chart.rest_floor * chart.up;
     std::vector<Transform> first = dendraxis::rest_pose(capture.skeleton);
     first[0].translation = walk.frame(0)[0].translation;
     walk.transforms.insert(walk.transforms.begin(), first.begin(), first.end());

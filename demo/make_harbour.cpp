@@ -42,11 +42,13 @@ int main(int count, char** arguments) {
         dendraxis::Transform inches;
         inches.scale = dendraxis::Vec3::Constant(1.0f / 2.54f);
         const auto bones = capture.skeleton.bones();
-        std::string text = dendraxis::io::bvh_text(dendraxis::Skeleton({bones.begin(), bones.end()}, inches), capture.clips[0]);
+        std::string text = dendraxis::io::bvh_text(dendraxis::Skeleton({bones.begin(), bones.end()}, inches),
+                                                   capture.clips[0]);
         for (const char* finger : {"fingers", "fingertips", "thumbtip", "thumb"}) {
             for (const char* side : {"L", "R"}) {
                 const std::string name = std::string("JOINT ") + finger + side;
-                for (std::size_t at = text.find(name); at != std::string::npos; at = text.find(name)) text.erase(at + 6, name.size() - 6);
+                for (std::size_t at = text.find(name); at != std::string::npos; at = text.find(name))
+                    text.erase(at + 6, name.size() - 6);
             }
         }
         files.push_back({folder / "capture.bvh", std::vector<std::uint8_t>(text.begin(), text.end())});

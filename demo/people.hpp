@@ -28,9 +28,9 @@ dendraxis::Character make_deckhand();
 /// Four legs, tail, ears, jaw; a ground bone.
 dendraxis::Character make_hound();
 
-/// Broad, in an apron, and built the awkward way: controls, hands below goals, feet below the root, doubled elbows,
-/// thighs in two bones, palm bones, misleading names, decimetres, facing +X, origin at the pelvis; with clips
-/// shovel and trudge, in which joints slide.
+/// Broad, in an apron, and built the awkward way: controls, hands below goals, feet below the root, doubled
+/// elbows, thighs in two bones, palm bones, misleading names, decimetres, facing +X, origin at the pelvis;
+/// with clips shovel and trudge, in which joints slide.
 dendraxis::Character make_stoker();
 
 /// Bare bones with the diver's stroll as a capture system writes it: at rest the hips are at the origin.

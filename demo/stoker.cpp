@@ -1,7 +1,7 @@
-// The stoker: a broad man in an apron, built the awkward way. Controls stand above and beside his hips, one of them
-// turned by half a turn; his hands hang below goals under the spine, his feet below the root; elbows are doubled,
-// thighs come in two bones, fingers begin with palm bones; names are in three styles and some mislead. His data is in
-// decimetres, he faces +X, and the origin is at his pelvis.
+// The stoker: a broad man in an apron, built the awkward way. Controls stand above and beside his hips, one
+// of them turned by half a turn; his hands hang below goals under the spine, his feet below the root; elbows
+// are doubled, thighs come in two bones, fingers begin with palm bones; names are in three styles and some
+// mislead. His data is in decimetres, he faces +X, and the origin is at his pelvis.
 #include "motions.hpp"
 #include "people.hpp"
 #include "sculpt.hpp"
@@ -109,8 +109,8 @@ void sculpt_trunk(Sculptor& s) {
             {{0, 1.45f, -0.01f}, {0.085f, 0, 0}, {0, 0, 0.080f}}},
            trunk, 24);
     s.material("leather", {0.22f, 0.14f, 0.08f});
-    s.limb({"apron_a", "apron_b"}, {0, 0.40f, 0.19f}, {{0.0f, 0.15f, 0.012f}, {0.22f, 0.16f, 0.012f}, {0.44f, 0.17f, 0.012f}},
-           Vec3::UnitZ(), 12);
+    s.limb({"apron_a", "apron_b"}, {0, 0.40f, 0.19f},
+           {{0.0f, 0.15f, 0.012f}, {0.22f, 0.16f, 0.012f}, {0.44f, 0.17f, 0.012f}}, Vec3::UnitZ(), 12);
 }
 
 void sculpt_arm(Sculptor& s, const std::string& side) {
@@ -118,7 +118,12 @@ void sculpt_arm(Sculptor& s, const std::string& side) {
     const Vec3 wrist = s.joint(b("palm_{}"));
     s.material("shirt", k_shirt);
     s.limb({b("arm_root_{}"), b("Shoulder.{}"), b("LoArm{}")}, wrist,
-           {{0.10f, 0.060f, 0.060f}, {0.18f, 0.068f, 0.068f}, {0.30f, 0.060f, 0.060f}, {0.43f, 0.052f, 0.052f}, {0.55f, 0.050f, 0.050f}, {0.66f, 0.042f, 0.042f}},
+           {{0.10f, 0.060f, 0.060f},
+            {0.18f, 0.068f, 0.068f},
+            {0.30f, 0.060f, 0.060f},
+            {0.43f, 0.052f, 0.052f},
+            {0.55f, 0.050f, 0.050f},
+            {0.66f, 0.042f, 0.042f}},
            Vec3::UnitZ(), 14);
     s.material("skin", {0.62f, 0.40f, 0.30f});
     const Vec3 along = (s.joint(b("dig{}_3")) - wrist).normalized();
@@ -129,7 +134,8 @@ void sculpt_arm(Sculptor& s, const std::string& side) {
         const float arm = smooth_step(0.01f, -0.03f, at);
         const float palm = smooth_step(0.03f, 0.07f, at);
         const std::string bone = p.z() > 0.008f ? "pb{}_2" : p.z() > -0.020f ? "pb{}_3" : "pb{}_4";
-        return Weights{{b("LoArm{}"), arm}, {b(bone), (1 - arm) * palm}, {b("palm_{}"), (1 - arm) * (1 - palm)}};
+        return Weights{
+            {b("LoArm{}"), arm}, {b(bone), (1 - arm) * palm}, {b("palm_{}"), (1 - arm) * (1 - palm)}};
     };
     s.tube({{wrist - 0.03f * along, thick * 0.030f, flat * 0.034f},
             {wrist + 0.03f * along, thick * 0.024f, flat * 0.042f, 2.4f},
@@ -140,7 +146,10 @@ void sculpt_arm(Sculptor& s, const std::string& side) {
         const Vec3 before = s.joint(bones[bones.size() - 2]);
         const Vec3 tip = last + 0.9f * (last - before);
         const float length = (last - s.joint(bones.front())).norm() + (tip - last).norm();
-        s.limb(bones, tip, {{-0.012f, thickness, thickness}, {0.5f * length, thickness, thickness}, {length, 0.7f * thickness, 0.7f * thickness}},
+        s.limb(bones, tip,
+               {{-0.012f, thickness, thickness},
+                {0.5f * length, thickness, thickness},
+                {length, 0.7f * thickness, 0.7f * thickness}},
                Vec3::UnitY(), 8);
     };
     digit({b("dig{}_1"), b("dig{}_1b")}, 0.014f);
@@ -154,13 +163,18 @@ void sculpt_leg(Sculptor& s, const std::string& side, float x) {
     const auto b = [&](std::string name) { return name.replace(name.find("{}"), 2, side); };
     s.material("soot", k_soot);
     s.limb({b("stk_leg_{}"), b("stk_leg2_{}"), b("Calf{}")}, s.joint(b("foot.{}")),
-           {{-0.02f, 0.095f, 0.100f}, {0.15f, 0.088f, 0.094f}, {0.36f, 0.066f, 0.070f}, {0.52f, 0.060f, 0.066f}, {0.72f, 0.048f, 0.052f}},
+           {{-0.02f, 0.095f, 0.100f},
+            {0.15f, 0.088f, 0.094f},
+            {0.36f, 0.066f, 0.070f},
+            {0.52f, 0.060f, 0.066f},
+            {0.72f, 0.048f, 0.052f}},
            Vec3::UnitZ(), 14);
     s.material("leather", {0.22f, 0.14f, 0.08f});
     const WeightsAt boot = [&](const Vec3& p) {
         const float toe = smooth_step(0.085f, 0.12f, p.z()) * smooth_step(0.12f, 0.08f, p.y());
         const float shin = smooth_step(0.10f, 0.16f, p.y());
-        return Weights{{b("ballOf{}"), toe}, {b("Calf{}"), (1 - toe) * shin}, {b("foot.{}"), (1 - toe) * (1 - shin)}};
+        return Weights{
+            {b("ballOf{}"), toe}, {b("Calf{}"), (1 - toe) * shin}, {b("foot.{}"), (1 - toe) * (1 - shin)}};
     };
     s.tube({{{x * 0.111f, 0.24f, -0.008f}, {0.062f, 0, 0}, {0, 0, 0.066f}},
             {{x * 0.112f, 0.14f, -0.015f}, {0.054f, 0, 0}, {0, 0, 0.062f}},
@@ -169,7 +183,8 @@ void sculpt_leg(Sculptor& s, const std::string& side, float x) {
     const auto ring = [&](float z, float width, float top) {
         return Ring{{x * 0.115f, 0.5f * top + 0.0005f, z}, {width, 0, 0}, {0, 0.5f * top, 0}, 2.8f};
     };
-    s.tube({ring(-0.075f, 0.040f, 0.085f), ring(0.0f, 0.050f, 0.092f), ring(0.08f, 0.054f, 0.080f), ring(0.15f, 0.050f, 0.062f), ring(0.185f, 0.032f, 0.048f)},
+    s.tube({ring(-0.075f, 0.040f, 0.085f), ring(0.0f, 0.050f, 0.092f), ring(0.08f, 0.054f, 0.080f),
+            ring(0.15f, 0.050f, 0.062f), ring(0.185f, 0.032f, 0.048f)},
            boot, 16);
 }
 
@@ -199,7 +214,8 @@ Character rebased(Character character, const Vec3& origin) {
     };
     for (dendraxis::Bone& bone : bones) rebase(bone.rest, bone.parent);
     for (dendraxis::Clip& clip : character.clips) {
-        for (std::size_t i = 0; i < clip.transforms.size(); ++i) rebase(clip.transforms[i], bones[i % bones.size()].parent);
+        for (std::size_t i = 0; i < clip.transforms.size(); ++i)
+            rebase(clip.transforms[i], bones[i % bones.size()].parent);
     }
     character.skeleton = Skeleton(std::move(bones));
     std::vector<dendraxis::Affine> world(character.skeleton.size());

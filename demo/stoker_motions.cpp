@@ -1,5 +1,5 @@
-// The stoker: shovelling coal, and trudging. His rig moves hands and feet by themselves, limbs are brought to them,
-// and joints slide as his chest fills.
+// The stoker: shovelling coal, and trudging. His rig moves hands and feet by themselves, limbs are brought to
+// them, and joints slide as his chest fills.
 #include "motions.hpp"
 
 #include "film.hpp"
@@ -28,7 +28,8 @@ void place_foot(Poser& poser, const std::string& side, const Vec3& ankle, float 
     const std::string foot = named("foot.{}", side);
     poser.move(foot, ankle - poser.rest_place(foot));
     poser.turn(foot, turn_x(-pitch));
-    poser.place_limb({named("stk_leg_{}", side), named("Calf{}", side), named("ankle_tip_{}", side)}, ankle, {0, 0, 1}, {0, 0, 1}, std::nullopt);
+    poser.place_limb({named("stk_leg_{}", side), named("Calf{}", side), named("ankle_tip_{}", side)}, ankle,
+                     {0, 0, 1}, {0, 0, 1}, std::nullopt);
 }
 
 // The hand hangs on its goal; the arm is brought to it.
@@ -36,9 +37,11 @@ void place_hand(Poser& poser, const std::string& side, const Vec3& wrist, const 
     const std::string goal = named("HandGoal_{}", side);
     poser.move(goal, wrist - poser.model(goal).translation);
     poser.turn(goal, turned);
-    poser.place_limb({named("Shoulder.{}", side), named("LoArm{}", side), named("wrist_end_{}", side)}, wrist, {0, -1.0f, -0.6f}, {0, 0, -1}, std::nullopt);
+    poser.place_limb({named("Shoulder.{}", side), named("LoArm{}", side), named("wrist_end_{}", side)}, wrist,
+                     {0, -1.0f, -0.6f}, {0, 0, -1}, std::nullopt);
     for (const char* finger : {"2", "3", "4"}) {
-        for (const char* joint : {"", "b", "c"}) poser.turn(named("dig{}_", side) + finger + joint, turn_z(-side_of(side) * 38.0f));
+        for (const char* joint : {"", "b", "c"})
+            poser.turn(named("dig{}_", side) + finger + joint, turn_z(-side_of(side) * 38.0f));
     }
 }
 
@@ -58,7 +61,8 @@ Clip make_shovel(const Skeleton& stoker) {
         const float throw_ = std::max(0.0f, std::sin(2.0f * k_pi * phase));
         poser.move("CTRL.main", {0.03f * throw_, -0.10f - 0.09f * dig, 0.02f * dig});
         poser.turn("Hips01", turn_y(14.0f * throw_) * turn_x(10.0f * dig));
-        for (const char* bone : {"Belly.Up", "chestTop"}) poser.turn(bone, turn_y(10.0f * throw_) * turn_x(8.0f + 12.0f * dig));
+        for (const char* bone : {"Belly.Up", "chestTop"})
+            poser.turn(bone, turn_y(10.0f * throw_) * turn_x(8.0f + 12.0f * dig));
         poser.turn("NeckTop", turn_x(-14.0f * dig));
         poser.turn("apron_a", turn_x(-10.0f - 14.0f * dig));
         breathe(poser, seconds, 1.0f);
@@ -79,7 +83,8 @@ Clip make_trudge(const Skeleton& stoker) {
         const float phase = seconds / cycle;
         const float way = stride * phase;
         // The root stays where it is: the control carries the body.
-        poser.move("CTRL.main", {0.02f * std::sin(2.0f * k_pi * phase), -0.055f - 0.012f * wave(2.0f * phase), way});
+        poser.move("CTRL.main",
+                   {0.02f * std::sin(2.0f * k_pi * phase), -0.055f - 0.012f * wave(2.0f * phase), way});
         poser.turn("Hips01", turn_y(5.0f * wave(phase)));
         poser.turn("Belly.Up", turn_x(5.0f) * turn_y(-6.0f * wave(phase)));
         poser.turn("NeckTop", turn_x(-4.0f));
@@ -88,7 +93,8 @@ Clip make_trudge(const Skeleton& stoker) {
         for (const std::string side : {"L", "R"}) {
             const float own = phase + (side == "L" ? 0.0f : 0.5f);
             const float at = own - std::floor(own);
-            const float strike = (std::floor(own) - (side == "L" ? 0.0f : 0.5f)) * stride + 0.5f * planted * stride;
+            const float strike =
+                (std::floor(own) - (side == "L" ? 0.0f : 0.5f)) * stride + 0.5f * planted * stride;
             Vec3 ankle(side_of(side) * 0.112f, 0.09f, strike - 0.02f);
             float pitch = 0.0f;
             if (at > planted) {
@@ -99,7 +105,9 @@ Clip make_trudge(const Skeleton& stoker) {
             }
             place_foot(poser, side, ankle, pitch);
             const float swing = (side == "L" ? -1.0f : 1.0f) * wave(phase);
-            place_hand(poser, side, {side_of(side) * 0.30f, 0.88f + 0.02f * std::abs(swing), way + 0.06f + 0.17f * swing}, turn_z(-side_of(side) * 70.0f));
+            place_hand(poser, side,
+                       {side_of(side) * 0.30f, 0.88f + 0.02f * std::abs(swing), way + 0.06f + 0.17f * swing},
+                       turn_z(-side_of(side) * 70.0f));
         }
     });
 }

@@ -46,9 +46,11 @@ int run_explain(const io::Rig& rig, const ChartArguments& arguments) {
         return k_done;
     }
     fmt::print("{}: {} is {}", bold(arguments.character.string()), arguments.explain, bold(found.role));
-    fmt::print("{}\n", found.confidence > 0.0f ? fmt::format(", {:.0f} % sure", 100.0f * found.confidence) : "");
+    fmt::print("{}\n",
+               found.confidence > 0.0f ? fmt::format(", {:.0f} % sure", 100.0f * found.confidence) : "");
     for (const Evidence& evidence : found.evidence) {
-        fmt::print("  {:>6}  {}\n", evidence.weight == 0.0f ? "" : fmt::format("{:+.2f}", evidence.weight), evidence.what);
+        fmt::print("  {:>6}  {}\n", evidence.weight == 0.0f ? "" : fmt::format("{:+.2f}", evidence.weight),
+                   evidence.what);
     }
     if (found.runner_up.empty())
         fmt::print("  in none of the next best charts it is anything else\n");

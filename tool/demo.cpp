@@ -96,7 +96,9 @@ int carry_motion_over(const Script& script) {
     script.run("chart IN/stoker.glb --explain palm_L");
     script.run("survey IN/capture.bvh");
     script.run("retarget --source IN/capture.bvh --target IN/bosun.glb -o OUT/bosun-captured.glb");
-    script.run("draw IN/capture.bvh --beside OUT/bosun-captured.glb --clip capture --frame 0 20 40 -o OUT/captured.png");
+    script.run(
+        "draw IN/capture.bvh --beside OUT/bosun-captured.glb --clip capture --frame 0 20 40 -o "
+        "OUT/captured.png");
     return status;
 }
 

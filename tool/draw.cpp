@@ -45,8 +45,10 @@ draw::Panel make_panel(const io::Rig& rig, const std::string& clip_name, int fra
 }
 
 draw::Panel reading_panel(const io::Rig& rig, const ScoredChart& reading) {
-    draw::Panel panel{&rig.character, &reading.chart, rest_pose(rig.character.skeleton), fmt::format("score {:.1f}", reading.score), ""};
-    panel.subtitle = fmt::format("{} up, facing {}", axis_name(reading.chart.up), axis_name(reading.chart.facing));
+    draw::Panel panel{&rig.character, &reading.chart, rest_pose(rig.character.skeleton),
+                      fmt::format("score {:.1f}", reading.score), ""};
+    panel.subtitle =
+        fmt::format("{} up, facing {}", axis_name(reading.chart.up), axis_name(reading.chart.facing));
     panel.view = draw::View::quarter;
     panel.chart_labels = true;
     return panel;
@@ -107,7 +109,9 @@ int run_draw(const DrawArguments& arguments) {
     std::vector<ScoredChart> readings;
     if (arguments.readings > 0) {
         readings = best_charts(rigs[0].character, static_cast<std::size_t>(arguments.readings));
-        if (readings.empty()) throw Error(rigs[0].character.file, "has no body to read", "", "see what `dendraxis survey` lists");
+        if (readings.empty())
+            throw Error(rigs[0].character.file, "has no body to read", "",
+                        "see what `dendraxis survey` lists");
         for (const ScoredChart& reading : readings) panels.push_back(reading_panel(rigs[0], reading));
         options.columns = panels.size() > 3 ? static_cast<int>(panels.size() + 1) / 2 : 0;
     }

@@ -72,7 +72,8 @@ namespace {
 void check_has_body(const io::Rig& rig) {
     if (rig.chart.hub != k_no_bone) return;
     throw Error(rig.character.file, "has no hub, the bone that carries the body", "",
-                "if it has a body, set the hub and its chains in a sheet (`dendraxis chart FILE -o SHEET`) and name that");
+                "if it has a body, set the hub and its chains in a sheet (`dendraxis chart FILE -o SHEET`) "
+                "and name that");
 }
 
 }  // namespace

@@ -1,4 +1,5 @@
-// What is known about a skeleton while its chart is made: facts of each bone, its place in the body, then limbs.
+// What is known about a skeleton while its chart is made: facts of each bone, its place in the body, then
+// limbs.
 #pragma once
 
 #include <dendraxis/chart/chart.hpp>
@@ -25,8 +26,8 @@ struct Branch {
     std::vector<std::string> evidence;
 };
 
-/// Facts of each bone. Lengths are in model space at rest; masses are areas of skin (lengths where there is no
-/// skin) and mean something only beside each other.
+/// Facts of each bone. Lengths are in model space at rest; masses are areas of skin (lengths where there is
+/// no skin) and mean something only beside each other.
 struct Body {
     explicit Body(const Skeleton& bones) : skeleton(bones) {}
 
@@ -34,24 +35,24 @@ struct Body {
     std::vector<NameReading> names{};
     std::map<int, std::string> declared{};  ///< roles that the file itself gives to bones
     std::vector<Vec3> place{};
-    std::vector<Vec3> tip{};         ///< where each bone's own flesh (or a bone that ends it) ends
-    std::vector<char> tip_known{};   ///< whether flesh or an end bone tells it; else it is only carried on
-    std::vector<Vec3> middle{};      ///< of the bone's flesh
+    std::vector<Vec3> tip{};        ///< where each bone's own flesh (or a bone that ends it) ends
+    std::vector<char> tip_known{};  ///< whether flesh or an end bone tells it; else it is only carried on
+    std::vector<Vec3> middle{};     ///< of the bone's flesh
     std::vector<float> mass{};
     std::vector<float> roundness{};  ///< of its flesh: second longest extent over the longest, 0 to 1
     /// Of each bone the others that move skin with it, by index, and how much.
     std::vector<std::vector<std::pair<int, float>>> touching{};
-    std::vector<std::vector<Vec3>> watched{};       ///< places of all bones in frames of the clips
+    std::vector<std::vector<Vec3>> watched{};  ///< places of all bones in frames of the clips
     bool has_skin = false;
 
-    std::vector<int> above{};                ///< the bone that each hangs on in the body, which may not be its parent
-    std::vector<std::vector<int>> below{};   ///< the living bones that hang on each
-    std::vector<int> roots{};                ///< living bones that hang on none
-    std::vector<char> alive{};               ///< takes part in the body; the others are helpers
-    std::vector<HelperKind> kind{};          ///< of those that do not
-    std::vector<float> reach{};              ///< longest way from the bone's head to a tip along living bones
-    std::vector<float> mass_below{};         ///< of the bone and all that hangs on it
-    float size = 0.0f;                       ///< largest extent of the living bones and their tips
+    std::vector<int> above{};  ///< the bone that each hangs on in the body, which may not be its parent
+    std::vector<std::vector<int>> below{};  ///< the living bones that hang on each
+    std::vector<int> roots{};               ///< living bones that hang on none
+    std::vector<char> alive{};              ///< takes part in the body; the others are helpers
+    std::vector<HelperKind> kind{};         ///< of those that do not
+    std::vector<float> reach{};             ///< longest way from the bone's head to a tip along living bones
+    std::vector<float> mass_below{};        ///< of the bone and all that hangs on it
+    float size = 0.0f;                      ///< largest extent of the living bones and their tips
     float whole_mass = 0.0f;
 
     std::vector<int> trunk{};  ///< living bones of no branch, each after the one it hangs on
@@ -102,7 +103,8 @@ void find_branches(Body& body);
 /// All bones that hang on `bone`, itself first, parents before children.
 std::vector<int> hanging_from(const Body& body, int bone);
 
-/// Evidence for what bones are: positive for, negative against; 0 where their names say nothing. Within -1 and 1.
+/// Evidence for what bones are: positive for, negative against; 0 where their names say nothing. Within -1
+/// and 1.
 float name_fit(const Body& body, const std::vector<int>& bones, std::initializer_list<Part> parts);
 
 /// `name 'thigh_l' reads as left thigh`

@@ -9,8 +9,8 @@
 namespace dendraxis::detail {
 namespace {
 
-constexpr float k_least_body = 4.0f;   // a lower score is no body
-constexpr float k_clear_body = 7.0f;   // a lower one may be a hand
+constexpr float k_least_body = 4.0f;  // a lower score is no body
+constexpr float k_clear_body = 7.0f;  // a lower one may be a hand
 
 void list_helpers(const Body& body, Chart& chart) {
     std::vector<char> charted(body.count(), 0);
@@ -51,7 +51,8 @@ ChartFinder::ChartFinder(const Character& character, const Weights& weights)
 bool ChartFinder::is_body() const {
     if (readings_.empty()) return false;
     const Reading& reading = readings_.front();
-    return reading.score > k_least_body && (reading.arms != -1 || !reading.legs.empty()) && reading.hind != k_no_bone;
+    return reading.score > k_least_body && (reading.arms != -1 || !reading.legs.empty()) &&
+           reading.hind != k_no_bone;
 }
 
 Chart ChartFinder::best() {

@@ -8,7 +8,8 @@ namespace {
 
 class TrunkCharter {
  public:
-    explicit TrunkCharter(Charter& charter) : charter_(charter), body_(charter.body), reading_(charter.reading) {}
+    explicit TrunkCharter(Charter& charter)
+        : charter_(charter), body_(charter.body), reading_(charter.reading) {}
 
     void run() {
         find_hips();
@@ -21,13 +22,15 @@ class TrunkCharter {
     }
 
  private:
-    bool named(int bone, Part part) const { return charter_.name_trust > 0.4f && body_.name(bone).part == part; }
+    bool named(int bone, Part part) const {
+        return charter_.name_trust > 0.4f && body_.name(bone).part == part;
+    }
 
     void find_hips() {
         int hips = reading_.hind;
         if (hips == k_no_bone) return;
-        // Where legs and upper body hang on different bones, the bone above both carries the body, unless that
-        // one stands on the floor.
+        // Where legs and upper body hang on different bones, the bone above both carries the body, unless
+        // that one stands on the floor.
         if (reading_.fore != k_no_bone && reading_.fore != hips) {
             int both = body_.skeleton.common_ancestor(hips, reading_.fore);
             if (both == k_no_bone || body_.height(body_.at(both)) < 0.12f) both = hips;
@@ -56,8 +59,9 @@ class TrunkCharter {
         }
     }
 
-    // The head is the last bone on the way with much of the flesh that lies beyond the arms; hair, jaw and hat
-    // have less. Small pairs (eyes, ears) sit on it. A name is believed if its bone has flesh enough for a head.
+    // The head is the last bone on the way with much of the flesh that lies beyond the arms; hair, jaw and
+    // hat have less. Small pairs (eyes, ears) sit on it. A name is believed if its bone has flesh enough for
+    // a head.
     std::size_t find_head() const {
         if (spine_end_ >= way_.size()) return way_.size();
         const std::size_t by_shape = body_.has_skin ? heaviest() : last_joint();
@@ -101,10 +105,12 @@ class TrunkCharter {
         while (spine_end_ + 1 < way_.size() && named(way_[spine_end_], Part::spine)) ++spine_end_;
         if (reading_.fore == k_no_bone || reading_.fore == charter_.chart.hub) {
             while (spine_end_ + 1 < way_.size() && !named(way_[spine_end_], Part::neck) &&
-                   !named(way_[spine_end_], Part::head) && spine_end_ + 2 < way_.size() && reading_.fore == k_no_bone)
+                   !named(way_[spine_end_], Part::head) && spine_end_ + 2 < way_.size() &&
+                   reading_.fore == k_no_bone)
                 ++spine_end_;
         }
-        while (spine_end_ > 0 && (named(way_[spine_end_ - 1], Part::neck) || named(way_[spine_end_ - 1], Part::head)))
+        while (spine_end_ > 0 &&
+               (named(way_[spine_end_ - 1], Part::neck) || named(way_[spine_end_ - 1], Part::head)))
             --spine_end_;
         const std::size_t head = find_head();
         const float margin = trunk_margin();
@@ -118,8 +124,9 @@ class TrunkCharter {
             return bones;
         };
         charter_.add("spine", run(0, spine_end_), charter_.confidence(margin, 3.0f),
-                     {reading_.fore == k_no_bone ? "it leads from the hips toward the head"
-                                                 : "it lies between the hips and where the arms or forelegs branch off"});
+                     {reading_.fore == k_no_bone
+                          ? "it leads from the hips toward the head"
+                          : "it lies between the hips and where the arms or forelegs branch off"});
         charter_.add("neck", run(spine_end_, head), charter_.confidence(margin, 2.5f),
                      {"it lies between the spine and the head"});
         if (head < way_.size())
@@ -138,7 +145,8 @@ class TrunkCharter {
 
     float trunk_margin() const {
         for (const Reading& other : charter_.others) {
-            if (other.head_end != reading_.head_end && !same_head(other.head_end)) return reading_.score - other.score;
+            if (other.head_end != reading_.head_end && !same_head(other.head_end))
+                return reading_.score - other.score;
             if (other.up != reading_.up || other.hind != reading_.hind || other.fore != reading_.fore)
                 return reading_.score - other.score;
         }
@@ -154,7 +162,8 @@ class TrunkCharter {
         const auto heavy = [&](const std::vector<int>& way) {
             int best = k_no_bone;
             for (const int bone : way) {
-                if (bone != from && (best == k_no_bone || body_.mass_of(bone) > body_.mass_of(best))) best = bone;
+                if (bone != from && (best == k_no_bone || body_.mass_of(bone) > body_.mass_of(best)))
+                    best = bone;
             }
             return best;
         };
@@ -204,7 +213,9 @@ class TrunkCharter {
                 const bool leads_back = backward > 0.35f * along.norm() && along.norm() > 0.05f * body_.size;
                 // Hanging straight down behind on two legs it is cloth.
                 const bool hangs = -along.dot(body_.up) > 0.9f * along.norm() && reading_.legs.size() < 2;
-                const float score = (said ? 2.0f : 0.0f) + (by_legs && leads_back && !hangs ? 1.0f + along.norm() / body_.size : 0.0f);
+                const float score =
+                    (said ? 2.0f : 0.0f) +
+                    (by_legs && leads_back && !hangs ? 1.0f + along.norm() / body_.size : 0.0f);
                 if (score > most) {
                     most = score;
                     best = row;
@@ -222,7 +233,8 @@ class TrunkCharter {
             if (!body_.in_trunk(bone)) continue;
             const Vec3 way = body_.end(bone) - body_.at(last_);
             const bool forward = way.dot(body_.facing) > 0.0f && way.dot(body_.facing) > way.dot(body_.up);
-            if (named(bone, Part::jaw) || (forward && body_.hanging(bone).empty() && body_.name(bone).part == Part::none)) {
+            if (named(bone, Part::jaw) ||
+                (forward && body_.hanging(bone).empty() && body_.name(bone).part == Part::none)) {
                 charter_.add("jaw", {bone}, 0.6f, {"it points forward from the head"});
                 return;
             }

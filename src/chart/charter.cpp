@@ -5,8 +5,8 @@
 
 namespace dendraxis::detail {
 
-// Two readings that score alike are right about as often as a coin falls, the better one a little more often; set on
-// the crowd of made-up bodies (docs/charting.md has the table).
+// Two readings that score alike are right about as often as a coin falls, the better one a little more often;
+// set on the crowd of made-up bodies (docs/charting.md has the table).
 float Charter::confidence(float role, float bones) const {
     constexpr float k_scale = 0.25f;
     constexpr float k_at_zero = 0.4f;
@@ -25,7 +25,8 @@ float Charter::role_margin(int branch) const {
     return margin;
 }
 
-void Charter::add(const std::string& name, std::vector<int> bones, float sure, std::vector<std::string> evidence) {
+void Charter::add(const std::string& name, std::vector<int> bones, float sure,
+                  std::vector<std::string> evidence) {
     if (bones.empty() || chart.find(name) != nullptr) return;
     for (const int bone : bones) {
         if (charted(bone)) return;
@@ -54,11 +55,14 @@ void chart_loose(Charter& charter) {
         const bool begins = above == k_no_bone || charter.charted(above) || body.main_child(above) != bone;
         if (!begins) continue;
         std::vector<int> row;
-        for (int next = bone; next != k_no_bone && !charter.charted(next); next = body.main_child(next)) row.push_back(next);
-        const bool flesh = !body.has_skin || std::any_of(row.begin(), row.end(), [&](int b) { return body.mass_of(b) > 0.0f; });
+        for (int next = bone; next != k_no_bone && !charter.charted(next); next = body.main_child(next))
+            row.push_back(next);
+        const bool flesh = !body.has_skin ||
+                           std::any_of(row.begin(), row.end(), [&](int b) { return body.mass_of(b) > 0.0f; });
         const bool on_body = charter.chart.hub != k_no_bone && body.hangs_below(bone, charter.chart.hub);
         if (row.size() >= 2 && flesh && on_body)
-            charter.add("loose." + std::to_string(++number), row, 0.75f, {"a row of bones that belongs to no limb"});
+            charter.add("loose." + std::to_string(++number), row, 0.75f,
+                        {"a row of bones that belongs to no limb"});
     }
 }
 

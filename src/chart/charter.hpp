@@ -14,13 +14,14 @@ struct Charter {
     float name_trust;
     Chart& chart;
 
-    /// How sure a chain is: by the margin of its role over the best reading without it and by the margin of its
-    /// bones over the next best choice of bones; both in the unit of scores.
+    /// How sure a chain is: by the margin of its role over the best reading without it and by the margin of
+    /// its bones over the next best choice of bones; both in the unit of scores.
     float confidence(float role_margin, float bone_margin) const;
     /// The margin to the best reading in which this branch has another role, or up is another way.
     float role_margin(int branch) const;
     /// Adds a chain unless there is one of its name; names of its bones are listed as evidence.
-    void add(const std::string& name, std::vector<int> bones, float confidence, std::vector<std::string> evidence);
+    void add(const std::string& name, std::vector<int> bones, float confidence,
+             std::vector<std::string> evidence);
     bool charted(int bone) const;
 };
 

@@ -28,7 +28,8 @@ void check(const Chart& chart, const Choices& choices) {
             taken = name;
             // Bones of a chain need not be parent and child, but none may stand above the one before it.
             if (i > 0 && chart.skeleton.is_above(bones[i], bones[i - 1])) {
-                fail("the chain runs against the hierarchy: '" + label + "' stands above the bone before it", name);
+                fail("the chain runs against the hierarchy: '" + label + "' stands above the bone before it",
+                     name);
             }
         }
     }
@@ -102,7 +103,8 @@ Choices differing(const Choices& choices, const Chart& found) {
     }
     for (const auto& [name, bone] : choices.lower) {
         const Chain* chain = found.find(name);
-        const bool same = chain != nullptr && chain->lower < chain->bones.size() && chain->bones[chain->lower] == bone;
+        const bool same =
+            chain != nullptr && chain->lower < chain->bones.size() && chain->bones[chain->lower] == bone;
         if (!same) result.lower[name] = bone;
     }
     return result;

@@ -9,8 +9,8 @@ namespace dendraxis::detail {
 namespace {
 
 constexpr float k_doubtful = 0.7f;
-constexpr std::array<std::string_view, 5> k_codes{"chart.no-hub", "chart.no-ground-bone", "chart.missing-chain",
-                                                  "chart.short-limb", "chart.doubtful"};
+constexpr std::array<std::string_view, 5> k_codes{
+    "chart.no-hub", "chart.no-ground-bone", "chart.missing-chain", "chart.short-limb", "chart.doubtful"};
 
 bool is_main(std::string_view chain) {
     return chain == "spine" || chain == "head" || chain.starts_with("arm.") || chain.starts_with("leg.");
@@ -37,7 +37,8 @@ class Judge {
 
     void carriers() {
         if (chart_.hub == k_no_bone) {
-            add(Severity::fault, "chart.no-hub", "no bone was found that carries the body (a pelvis, or a bone above both legs)",
+            add(Severity::fault, "chart.no-hub",
+                "no bone was found that carries the body (a pelvis, or a bone above both legs)",
                 "if it has a body, set the hub and the legs in its sheet");
         } else if (chart_.ground == k_no_bone) {
             add(Severity::note, "chart.no-ground-bone",
@@ -46,7 +47,8 @@ class Judge {
     }
 
     void missing() {
-        const bool many_legs = chart_.find("leg.back.left") != nullptr || chart_.find("leg.back.right") != nullptr;
+        const bool many_legs =
+            chart_.find("leg.back.left") != nullptr || chart_.find("leg.back.right") != nullptr;
         for (const char* wanted : {"spine", "head", "arm.left", "arm.right", "leg.left", "leg.right"}) {
             const std::string_view name = wanted;
             if (chart_.find(name) != nullptr || chart_.hub == k_no_bone) continue;
@@ -74,11 +76,13 @@ class Judge {
             if (!is_main(chain.name)) continue;
             chart_.confidence = std::min(chart_.confidence, chain.confidence);
             if (chain.confidence < k_doubtful)
-                list += fmt::format("{}{} ({:.0f} %)", list.empty() ? "" : ", ", chain.name, 100.0f * chain.confidence);
+                list += fmt::format("{}{} ({:.0f} %)", list.empty() ? "" : ", ", chain.name,
+                                    100.0f * chain.confidence);
         }
         if (chart_.hub == k_no_bone || list.empty()) return;
         add(Severity::warning, "chart.doubtful", "other readings of its bones are nearly as likely: " + list,
-            "look at it with `dendraxis draw FILE --chart`, ask `dendraxis chart FILE --explain BONE`, and set what is "
+            "look at it with `dendraxis draw FILE --chart`, ask `dendraxis chart FILE --explain BONE`, and "
+            "set what is "
             "wrong in its sheet");
     }
 

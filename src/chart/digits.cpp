@@ -32,7 +32,8 @@ Bones row_from(const Body& body, int root) {
 // Palm bones are no part of a finger; without flesh or a name a fourth bone ends it.
 void trim(const Body& body, int hand, Bones& bones, Part part) {
     const auto length = [&](std::size_t i) { return body.distance(bones[i], bones[i + 1]); };
-    while (bones.size() > 1 && (body.name(bones.front()).part == Part::palm || body.name(bones.front()).kind == NameKind::palm) &&
+    while (bones.size() > 1 &&
+           (body.name(bones.front()).part == Part::palm || body.name(bones.front()).kind == NameKind::palm) &&
            part != Part::thumb)
         bones.erase(bones.begin());
     if (bones.size() <= k_usual_joints) return;
@@ -41,10 +42,12 @@ void trim(const Body& body, int hand, Bones& bones, Part part) {
         bones.erase(bones.begin());
         return;
     }
-    const bool tip_said = body.name(bones.back()).part == part && body.name(bones.back()).kind == NameKind::plain;
+    const bool tip_said =
+        body.name(bones.back()).part == part && body.name(bones.back()).kind == NameKind::plain;
     const bool ended = body.tip_known[static_cast<std::size_t>(bones.back())] != 0;
     if (!body.has_skin && !tip_said && !ended) bones.pop_back();
-    if (bones.size() > k_usual_joints && part != Part::thumb && length(0) > 1.15f * length(1)) bones.erase(bones.begin());
+    if (bones.size() > k_usual_joints && part != Part::thumb && length(0) > 1.15f * length(1))
+        bones.erase(bones.begin());
 }
 
 class DigitSorter {
@@ -69,15 +72,22 @@ class DigitSorter {
         }
         put_in_row(from);
         static const std::array<std::vector<const char*>, 5> k_orders{
-            {{}, {"middle"}, {"index", "middle"}, {"index", "middle", "ring"}, {"index", "middle", "ring", "little"}}};
+            {{},
+             {"middle"},
+             {"index", "middle"},
+             {"index", "middle", "ring"},
+             {"index", "middle", "ring", "little"}}};
         const auto& order = k_orders[std::min<std::size_t>(digits_.size(), 4)];
-        for (std::size_t i = 0; i < digits_.size() && i < order.size(); ++i) result[order[i]] = digits_[i].bones;
+        for (std::size_t i = 0; i < digits_.size() && i < order.size(); ++i)
+            result[order[i]] = digits_[i].bones;
         return result;
     }
 
  private:
     // Where it leaves the palm: behind a palm bone.
-    Vec3 root(const Digit& digit) const { return body_.at(digit.bones[digit.bones.size() > k_usual_joints ? 1 : 0]); }
+    Vec3 root(const Digit& digit) const {
+        return body_.at(digit.bones[digit.bones.size() > k_usual_joints ? 1 : 0]);
+    }
     Vec3 middle_of(const Digit& digit) const { return 0.5f * (root(digit) + body_.end(digit.bones.back())); }
     Vec3 way(const Digit& digit) const {
         const Vec3 along = body_.end(digit.bones.back()) - root(digit);
@@ -85,7 +95,8 @@ class DigitSorter {
     }
     float length(const Digit& digit) const {
         float sum = (body_.end(digit.bones.back()) - body_.at(digit.bones.back())).norm();
-        for (std::size_t i = 1; i < digit.bones.size(); ++i) sum += body_.distance(digit.bones[i - 1], digit.bones[i]);
+        for (std::size_t i = 1; i < digit.bones.size(); ++i)
+            sum += body_.distance(digit.bones[i - 1], digit.bones[i]);
         return sum;
     }
 
@@ -103,12 +114,14 @@ class DigitSorter {
             for (std::size_t j = 0; j < digits_.size(); ++j) {
                 if (j != i) others += way(digits_[j]);
             }
-            const float apart = others.norm() > 1e-9f ? 1.0f - way(digits_[i]).dot(others.normalized()) : 0.0f;
+            const float apart =
+                others.norm() > 1e-9f ? 1.0f - way(digits_[i]).dot(others.normalized()) : 0.0f;
             const float near = 1.0f - (root(digits_[i]) - body_.at(hand_)).norm() / far;
             const float small = 1.0f - length(digits_[i]) / longest;
             scores.push_back(apart + 1.2f * near + 0.4f * small);
         }
-        const auto best = static_cast<std::size_t>(std::max_element(scores.begin(), scores.end()) - scores.begin());
+        const auto best =
+            static_cast<std::size_t>(std::max_element(scores.begin(), scores.end()) - scores.begin());
         float second = -1e9f;
         for (std::size_t i = 0; i < scores.size(); ++i) {
             if (i != best) second = std::max(second, scores[i]);
@@ -160,7 +173,8 @@ std::vector<Digit> digits_of(const Body& body, int hand) {
     // A held thing is no digit: one bone among rows, or far longer than the others.
     const auto length = [&](const Digit& digit) {
         float sum = (body.end(digit.bones.back()) - body.at(digit.bones.back())).norm();
-        for (std::size_t i = 1; i < digit.bones.size(); ++i) sum += body.distance(digit.bones[i - 1], digit.bones[i]);
+        for (std::size_t i = 1; i < digit.bones.size(); ++i)
+            sum += body.distance(digit.bones[i - 1], digit.bones[i]);
         return sum;
     };
     if (digits.size() < 2) return digits;
@@ -170,7 +184,8 @@ std::vector<Digit> digits_of(const Body& body, int hand) {
         lengths.push_back(length(digit));
         rows += digit.bones.size() >= 2 ? 1 : 0;
     }
-    std::nth_element(lengths.begin(), lengths.begin() + static_cast<std::ptrdiff_t>((lengths.size() - 1) / 2), lengths.end());
+    std::nth_element(lengths.begin(), lengths.begin() + static_cast<std::ptrdiff_t>((lengths.size() - 1) / 2),
+                     lengths.end());
     const float usual = lengths[(lengths.size() - 1) / 2];
     std::erase_if(digits, [&](const Digit& digit) {
         const bool lone = digit.bones.size() == 1 && 2 * rows > digits.size();
@@ -179,7 +194,8 @@ std::vector<Digit> digits_of(const Body& body, int hand) {
     return digits;
 }
 
-std::map<std::string, std::vector<int>> digits_by_shape(const Body& body, int hand, std::vector<Digit> digits, float& sureness) {
+std::map<std::string, std::vector<int>> digits_by_shape(const Body& body, int hand, std::vector<Digit> digits,
+                                                        float& sureness) {
     return DigitSorter(body, hand, std::move(digits)).sort(sureness);
 }
 
@@ -190,7 +206,9 @@ void chart_digits(Charter& charter, int hand, Side side, float confidence) {
     for (const Digit& digit : digits_of(body, hand)) {
         const char* name = nullptr;
         for (const auto& [part, finger] : k_fingers) {
-            if (charter.name_trust > 0.3f && (body.name(digit.root).part == part || name_fit(body, digit.bones, {part}) > 0.3f)) name = finger;
+            if (charter.name_trust > 0.3f &&
+                (body.name(digit.root).part == part || name_fit(body, digit.bones, {part}) > 0.3f))
+                name = finger;
         }
         if (name != nullptr && !found.contains(name))
             found[name] = digit.bones;
@@ -200,9 +218,11 @@ void chart_digits(Charter& charter, int hand, Side side, float confidence) {
     const bool by_names = !found.empty();
     float sureness = 1.0f;
     // Digits without names take the places that the named ones leave.
-    const std::map<std::string, Bones> shaped = digits_by_shape(body, hand, by_names ? digits_of(body, hand) : unnamed, sureness);
+    const std::map<std::string, Bones> shaped =
+        digits_by_shape(body, hand, by_names ? digits_of(body, hand) : unnamed, sureness);
     const auto is_found = [&](const Bones& bones) {
-        return std::any_of(found.begin(), found.end(), [&](const auto& entry) { return entry.second == bones; });
+        return std::any_of(found.begin(), found.end(),
+                           [&](const auto& entry) { return entry.second == bones; });
     };
     std::vector<Bones> left;
     for (const auto& [finger, bones] : shaped) {
@@ -224,7 +244,8 @@ void chart_digits(Charter& charter, int hand, Side side, float confidence) {
         Bones bones = found[finger];
         trim(body, hand, bones, part);
         const float sure = by_names ? confidence : confidence * (0.75f + 0.25f * sureness);
-        charter.add(std::string(finger) + "." + std::string(to_string(side)), bones, sure, {"a digit of the hand"});
+        charter.add(std::string(finger) + "." + std::string(to_string(side)), bones, sure,
+                    {"a digit of the hand"});
     }
 }
 

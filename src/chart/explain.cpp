@@ -16,7 +16,8 @@ using detail::Body;
 using detail::Reading;
 using detail::Role;
 
-constexpr std::size_t k_most_readings = 12;  // of the best ones, in which a bone is looked for in another role
+constexpr std::size_t k_most_readings =
+    12;  // of the best ones, in which a bone is looked for in another role
 
 std::string role_of(const Chart& chart, int bone) {
     if (bone == chart.hub) return "hub";
@@ -32,10 +33,12 @@ std::string role_of(const Chart& chart, int bone) {
 
 bool same_body(const Chart& a, const Chart& b) {
     if (a.hub != b.hub || a.up != b.up) return false;
-    for (const char* name : {"spine", "head", "arm.left", "arm.right", "leg.left", "leg.right", "leg.front.left", "leg.back.left"}) {
+    for (const char* name : {"spine", "head", "arm.left", "arm.right", "leg.left", "leg.right",
+                             "leg.front.left", "leg.back.left"}) {
         const Chain* one = a.find(name);
         const Chain* other = b.find(name);
-        if ((one == nullptr) != (other == nullptr) || (one != nullptr && one->bones != other->bones)) return false;
+        if ((one == nullptr) != (other == nullptr) || (one != nullptr && one->bones != other->bones))
+            return false;
     }
     return true;
 }
@@ -56,8 +59,9 @@ class Explainer {
             branch(body);
             runner_up();
         }
-        std::stable_sort(result_.evidence.begin(), result_.evidence.end(),
-                         [](const Evidence& a, const Evidence& b) { return std::abs(a.weight) > std::abs(b.weight); });
+        std::stable_sort(
+            result_.evidence.begin(), result_.evidence.end(),
+            [](const Evidence& a, const Evidence& b) { return std::abs(a.weight) > std::abs(b.weight); });
         return std::move(result_);
     }
 
@@ -71,12 +75,14 @@ class Explainer {
     void place_in_body(const Body& body) {
         const auto i = static_cast<std::size_t>(bone_);
         if (body.has_skin && body.mass[i] > 0.0f)
-            add(fmt::format("it moves {:.1f} % of the skin", 100.0f * body.mass[i] / std::max(body.whole_mass, 1e-20f)));
+            add(fmt::format("it moves {:.1f} % of the skin",
+                            100.0f * body.mass[i] / std::max(body.whole_mass, 1e-20f)));
         else if (body.has_skin)
             add("it moves no skin");
         if (body.hangs_on(bone_) != body.skeleton.parent(bone_))
-            add(fmt::format("in the body it hangs on {}, with which it shares skin; in the file it hangs on {}",
-                            label(body, body.hangs_on(bone_)), label(body, body.skeleton.parent(bone_))));
+            add(fmt::format(
+                "in the body it hangs on {}, with which it shares skin; in the file it hangs on {}",
+                label(body, body.hangs_on(bone_)), label(body, body.skeleton.parent(bone_))));
         if (!body.lives(bone_)) add("nothing that hangs on it takes part in the body");
     }
 
@@ -91,7 +97,8 @@ class Explainer {
         if (said.kind == NameKind::end) add("its name says that it ends a bone");
         if (said.kind == NameKind::target) add("its name says that it is a control");
         if (finder_.name_trust() < 0.95f)
-            add(fmt::format("names count {:.0f} % here: so far they agree with the shape", 100.0f * finder_.name_trust()));
+            add(fmt::format("names count {:.0f} % here: so far they agree with the shape",
+                            100.0f * finder_.name_trust()));
     }
 
     // The evidence for the branch that the bone belongs to.
@@ -101,10 +108,14 @@ class Explainer {
             const auto& bones = body.branches[i].bones;
             if (std::find(bones.begin(), bones.end(), bone_) == bones.end()) continue;
             const Role role = reading.roles[i];
-            const auto terms = detail::role_terms(finder_.body(), {}, finder_.name_trust(), reading.up, static_cast<int>(i));
+            const auto terms =
+                detail::role_terms(finder_.body(), {}, finder_.name_trust(), reading.up, static_cast<int>(i));
             for (const detail::RoleTerm& term : terms) {
-                const float weight = role == Role::leg ? term.leg : role == Role::arm ? term.arm : -std::max(term.leg, term.arm);
-                if (std::abs(weight) > 0.005f && std::abs(weight) < 1e6f) add(std::string("its limb: ") + term.what, weight);
+                const float weight = role == Role::leg   ? term.leg
+                                     : role == Role::arm ? term.arm
+                                                         : -std::max(term.leg, term.arm);
+                if (std::abs(weight) > 0.005f && std::abs(weight) < 1e6f)
+                    add(std::string("its limb: ") + term.what, weight);
             }
             return;
         }
@@ -144,7 +155,9 @@ std::vector<ScoredChart> best_charts(const Character& character, std::size_t mos
     for (const Reading& reading : readings) {
         if (best.size() >= most) break;
         ScoredChart next{finder.of(reading), reading.score};
-        const bool known = std::any_of(best.begin(), best.end(), [&](const ScoredChart& one) { return same_body(one.chart, next.chart); });
+        const bool known = std::any_of(best.begin(), best.end(), [&](const ScoredChart& one) {
+            return same_body(one.chart, next.chart);
+        });
         if (!known) best.push_back(std::move(next));
     }
     return best;

@@ -1,5 +1,5 @@
-// Which way a body faces, from feet, knees, elbows, the head and what sits on it; then which branch is left and
-// which right. All are votes with weights; names and the format's own axes are among them.
+// Which way a body faces, from feet, knees, elbows, the head and what sits on it; then which branch is left
+// and which right. All are votes with weights; names and the format's own axes are among them.
 #include "facing.hpp"
 
 #include <dendraxis/base/rotation.hpp>
@@ -47,7 +47,8 @@ class FacingVoter {
             const Branch& other = body_.branches[static_cast<std::size_t>(branch.partner)];
             const int said = said_side(body_, branch);
             if (said == 0) continue;
-            const Vec3 across = 0.5f * (branch.tip + body_.at(branch.path.back()) - other.tip - body_.at(other.path.back()));
+            const Vec3 across =
+                0.5f * (branch.tip + body_.at(branch.path.back()) - other.tip - body_.at(other.path.back()));
             if (std::abs(across.dot(left)) < 0.01f * body_.size) continue;
             const float weight = branch.length + 0.02f * body_.size;
             vote += (said > 0) == (across.dot(left) > 0.0f) ? weight : -weight;
@@ -64,16 +65,19 @@ class FacingVoter {
         std::size_t ankle = leg.path.size() - 1;
         while (ankle > 1 && body_.height(body_.at(leg.path[ankle - 1])) < 0.11f) --ankle;
         const Vec3 foot = leg.tip - body_.at(leg.path[ankle]);
-        const bool seen = ankle + 1 < leg.path.size() || body_.tip_known[static_cast<std::size_t>(leg.path.back())] != 0;
+        const bool seen =
+            ankle + 1 < leg.path.size() || body_.tip_known[static_cast<std::size_t>(leg.path.back())] != 0;
         if (seen) vote += 3.0f * std::clamp(foot.dot(forward_) / (0.05f * leg.length), -1.0f, 1.0f);
         // Knees stand before the line from hip to ankle, on two legs; on four the fore knees bend either way.
         if (reading_.legs.size() > 1) return 0.2f * vote;
         std::size_t hip = 0;
-        while (hip + 2 < ankle && body_.distance(leg.path[hip], leg.path[hip + 1]) < 0.12f * leg.length) ++hip;
+        while (hip + 2 < ankle && body_.distance(leg.path[hip], leg.path[hip + 1]) < 0.12f * leg.length)
+            ++hip;
         if (hip + 2 > leg.path.size() - 1) return vote;
         const Vec3 knee = body_.at(leg.path[hip + 1]) - body_.at(leg.path[hip]);
         const Vec3 line = (body_.at(leg.path[hip + 2]) - body_.at(leg.path[hip])).normalized();
-        return vote + 0.4f * std::clamp(without(knee, line).dot(forward_) / (0.02f * leg.length), -1.0f, 1.0f);
+        return vote +
+               0.4f * std::clamp(without(knee, line).dot(forward_) / (0.02f * leg.length), -1.0f, 1.0f);
     }
 
     float by_arm(const Branch& arm) const {
@@ -83,23 +87,29 @@ class FacingVoter {
             const Vec3 bend = body_.at(arm.path[i]) - from;
             const Vec3 line = body_.at(arm.path[i + 1]) - from;
             if (line.norm() < 0.01f * body_.size) continue;
-            vote -= 0.1f * std::clamp(without(bend, line.normalized()).dot(forward_) / (0.01f * arm.length), -1.0f, 1.0f);
+            vote -= 0.1f * std::clamp(without(bend, line.normalized()).dot(forward_) / (0.01f * arm.length),
+                                      -1.0f, 1.0f);
         }
         return vote;
     }
 
-    // A body on four legs leads from the hind legs to the head; on two, a head far before the hips still tells.
+    // A body on four legs leads from the hind legs to the head; on two, a head far before the hips still
+    // tells.
     float by_trunk() const {
         if (reading_.legs.empty() || reading_.head_end == k_no_bone) return 0.0f;
         const Vec3 head = body_.end(reading_.head_end);
-        const auto start = [&](int branch) { return body_.at(body_.branches[static_cast<std::size_t>(branch)].path.front()); };
+        const auto start = [&](int branch) {
+            return body_.at(body_.branches[static_cast<std::size_t>(branch)].path.front());
+        };
         const Vec3 hind = start(reading_.legs.front());
         if (reading_.legs.size() > 1) {
             const float lead = (start(reading_.legs.back()) - hind).dot(forward_);
             return 6.0f * std::clamp(lead / (0.1f * body_.size), -1.0f, 1.0f);
         }
         const float lead = (head - hind).dot(forward_);
-        const float head_vote = std::abs(lead) > 0.12f * body_.size ? 3.0f * std::clamp(lead / (0.3f * body_.size), -1.0f, 1.0f) : 0.0f;
+        const float head_vote = std::abs(lead) > 0.12f * body_.size
+                                    ? 3.0f * std::clamp(lead / (0.3f * body_.size), -1.0f, 1.0f)
+                                    : 0.0f;
         return head_vote + by_tail(hind);
     }
 
@@ -108,9 +118,12 @@ class FacingVoter {
         float vote = 0.0f;
         for (const int end : trunk_ends(body_)) {
             const Vec3 way = body_.end(end) - hind;
-            if (end == reading_.head_end || way.norm() < 0.15f * body_.size || std::abs(way.dot(body_.up)) > 0.6f * way.norm()) continue;
+            if (end == reading_.head_end || way.norm() < 0.15f * body_.size ||
+                std::abs(way.dot(body_.up)) > 0.6f * way.norm())
+                continue;
             const std::vector<int> row = way_between(body_, reading_.hind, end);
-            const bool from_hips = std::find(row.begin(), row.end(), reading_.fore) == row.end() || reading_.fore == reading_.hind;
+            const bool from_hips = std::find(row.begin(), row.end(), reading_.fore) == row.end() ||
+                                   reading_.fore == reading_.hind;
             if (from_hips) vote -= 1.0f * std::clamp(way.dot(forward_) / (0.15f * body_.size), -1.0f, 1.0f);
         }
         return std::clamp(vote, -1.5f, 1.5f);
@@ -126,9 +139,11 @@ class FacingVoter {
             if (bone != from && body_.mass_of(bone) > body_.mass_of(heavy)) heavy = bone;
         }
         const Vec3 flesh = body_.middle[static_cast<std::size_t>(heavy)];
-        vote += 0.6f * std::clamp((flesh - body_.at(heavy)).dot(forward_) / (0.04f * body_.size), -1.0f, 1.0f);
+        vote +=
+            0.6f * std::clamp((flesh - body_.at(heavy)).dot(forward_) / (0.04f * body_.size), -1.0f, 1.0f);
         for (const Branch& branch : body_.branches) {
-            if (branch.holder != heavy || branch.partner == -1 || branch.length > 0.06f * body_.size) continue;
+            if (branch.holder != heavy || branch.partner == -1 || branch.length > 0.06f * body_.size)
+                continue;
             const Vec3 way = body_.at(branch.path.front()) - flesh;
             vote += 0.4f * std::clamp(way.dot(forward_) / (0.02f * body_.size), -1.0f, 1.0f);
         }
@@ -143,13 +158,16 @@ class FacingVoter {
 void name_sides(Body& body) {
     const Vec3 left = body.up.cross(body.facing);
     for (Branch& branch : body.branches) {
-        const auto sideways = [&](const Branch& b) { return 0.5f * (b.tip + body.at(b.path.front())).dot(left); };
+        const auto sideways = [&](const Branch& b) {
+            return 0.5f * (b.tip + body.at(b.path.front())).dot(left);
+        };
         const int said = said_side(body, branch);
         if (branch.partner == -1) {
             const float off = sideways(branch) - body.middle_plane * body.lateral.dot(left);
-            branch.side = std::abs(off) < 0.01f * body.size && said != 0 ? (said > 0 ? Side::left : Side::right)
-                          : off > 0.0f                                  ? Side::left
-                                                                        : Side::right;
+            branch.side = std::abs(off) < 0.01f * body.size && said != 0
+                              ? (said > 0 ? Side::left : Side::right)
+                          : off > 0.0f ? Side::left
+                                       : Side::right;
             continue;
         }
         const Branch& other = body.branches[static_cast<std::size_t>(branch.partner)];

@@ -37,7 +37,8 @@ class TwinFinder {
         };
         const int above_a = body_.hangs_on(a);
         const int above_b = body_.hangs_on(b);
-        if (above_a != k_no_bone && above_b != k_no_bone) add(body_.distance(a, above_a), body_.distance(b, above_b), 1.0f);
+        if (above_a != k_no_bone && above_b != k_no_bone)
+            add(body_.distance(a, above_a), body_.distance(b, above_b), 1.0f);
         while (true) {
             const auto [next_a, next_b] = next(twins.a.back(), twins.b.back());
             if (next_a == k_no_bone) break;
@@ -49,21 +50,25 @@ class TwinFinder {
         const int last_a = twins.a.back();
         const int last_b = twins.b.back();
         if (body_.hanging(last_a).empty() && body_.hanging(last_b).empty())
-            add((body_.end(last_a) - body_.at(last_a)).norm(), (body_.end(last_b) - body_.at(last_b)).norm(), 0.5f);
+            add((body_.end(last_a) - body_.at(last_a)).norm(), (body_.end(last_b) - body_.at(last_b)).norm(),
+                0.5f);
         const float longer = std::max(total(a), total(b));
         if (whole < 1e-5f * body_.size || longer <= 0.0f) return twins;
         const float covered = std::min(1.0f, (whole + 0.02f * body_.size) / longer);
         const float bulk = ratio(static_cast<float>(hanging_from(body_, a).size()),
                                  static_cast<float>(hanging_from(body_, b).size()));
-        const float flesh = ratio(body_.mass_below[static_cast<std::size_t>(a)], body_.mass_below[static_cast<std::size_t>(b)]);
-        twins.likeness = (1.0f - apart / whole) * std::pow(covered, 0.25f) * std::pow(bulk, 0.1f) * std::pow(flesh, 0.1f);
+        const float flesh = ratio(body_.mass_below[static_cast<std::size_t>(a)],
+                                  body_.mass_below[static_cast<std::size_t>(b)]);
+        twins.likeness =
+            (1.0f - apart / whole) * std::pow(covered, 0.25f) * std::pow(bulk, 0.1f) * std::pow(flesh, 0.1f);
         return twins;
     }
 
  private:
     float total(int bone) const {
         const int above = body_.hangs_on(bone);
-        return body_.reach[static_cast<std::size_t>(bone)] + (above == k_no_bone ? 0.0f : body_.distance(bone, above));
+        return body_.reach[static_cast<std::size_t>(bone)] +
+               (above == k_no_bone ? 0.0f : body_.distance(bone, above));
     }
 
     bool is_digit(int bone) const {
@@ -80,7 +85,8 @@ class TwinFinder {
             for (const int y : body_.hanging(b)) {
                 const float rx = body_.distance(a, x) + body_.reach[static_cast<std::size_t>(x)];
                 const float ry = body_.distance(b, y) + body_.reach[static_cast<std::size_t>(y)];
-                const float alike = ratio(body_.distance(a, x) + 0.01f * body_.size, body_.distance(b, y) + 0.01f * body_.size);
+                const float alike = ratio(body_.distance(a, x) + 0.01f * body_.size,
+                                          body_.distance(b, y) + 0.01f * body_.size);
                 const bool both_end = body_.hanging(x).empty() && body_.hanging(y).empty();
                 const bool one_ends = body_.hanging(x).empty() != body_.hanging(y).empty();
                 if (alike < 0.6f || ratio(rx, ry) < 0.15f) continue;
@@ -145,7 +151,8 @@ std::vector<Candidate> sibling_pairs(const Body& body) {
                 if (twins.likeness < (sides_agree(body, children[i], children[j]) ? 0.5f : k_alike)) continue;
                 const float weight = body.reach[static_cast<std::size_t>(children[i])] +
                                      body.reach[static_cast<std::size_t>(children[j])];
-                candidates.push_back({children[i], children[j], twins.likeness, weight, difference(body, twins)});
+                candidates.push_back(
+                    {children[i], children[j], twins.likeness, weight, difference(body, twins)});
             }
         }
     }
@@ -261,7 +268,9 @@ class BranchFinder {
         std::vector<Twins> result;
         std::vector<int> used;
         for (auto& [score, twins] : matches) {
-            const auto is_used = [&](int bone) { return std::find(used.begin(), used.end(), bone) != used.end(); };
+            const auto is_used = [&](int bone) {
+                return std::find(used.begin(), used.end(), bone) != used.end();
+            };
             if (is_used(twins.a.front()) || is_used(twins.b.front())) continue;
             used.insert(used.end(), {twins.a.front(), twins.b.front()});
             result.push_back(std::move(twins));
@@ -282,7 +291,8 @@ class BranchFinder {
     bool has_pairs_below(int bone) const {
         const std::vector<int>& children = body_.hanging(bone);
         if (!pairs_among(children).empty()) return true;
-        return std::any_of(children.begin(), children.end(), [&](int child) { return has_pairs_below(child); });
+        return std::any_of(children.begin(), children.end(),
+                           [&](int child) { return has_pairs_below(child); });
     }
 
     Body& body_;

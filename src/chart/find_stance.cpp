@@ -70,7 +70,8 @@ class Bearings {
         if (chart_.hub == k_no_bone) return;
         for (int bone = chart_.skeleton.parent(chart_.hub); bone != k_no_bone;
              bone = chart_.skeleton.parent(bone)) {
-            const bool on_floor = std::abs(place(bone).dot(chart_.up) - chart_.rest_floor) < 0.05f * chart_.height;
+            const bool on_floor =
+                std::abs(place(bone).dot(chart_.up) - chart_.rest_floor) < 0.05f * chart_.height;
             const bool named = read_bone_name(chart_.skeleton.bone(bone).name).part == Part::ground;
             if (on_floor && (chart_.ground == k_no_bone || named)) chart_.ground = bone;
         }

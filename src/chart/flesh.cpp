@@ -54,7 +54,8 @@ class FleshMeter {
 
     void tell() {
         // A figure of rigid parts, a mesh on each of its nodes, shows its flesh as well as a skin does.
-        const auto parts = std::count_if(flesh_.begin(), flesh_.end(), [](const Flesh& f) { return f.mass > 0.0; });
+        const auto parts =
+            std::count_if(flesh_.begin(), flesh_.end(), [](const Flesh& f) { return f.mass > 0.0; });
         body_.has_skin = body_.has_skin || parts >= k_least_parts;
         for (std::size_t i = 0; i < flesh_.size(); ++i) {
             const Flesh& flesh = flesh_[i];
@@ -65,8 +66,8 @@ class FleshMeter {
             const Eigen::Matrix3d spread = flesh.squares / flesh.mass - middle * middle.transpose();
             const Eigen::Vector3d extents =
                 Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d>(spread, Eigen::EigenvaluesOnly).eigenvalues();
-            body_.roundness[i] = static_cast<float>(
-                std::sqrt(std::max(extents[1], 0.0) / std::max(extents[2], 1e-30)));
+            body_.roundness[i] =
+                static_cast<float>(std::sqrt(std::max(extents[1], 0.0) / std::max(extents[2], 1e-30)));
             tell_tip(i);
         }
         tell_touching();
@@ -96,8 +97,8 @@ class FleshMeter {
         }
     }
 
-    // Where the skin is hard-weighted, a triangle that reaches from one bone's vertices to another's tells that
-    // they belong together.
+    // Where the skin is hard-weighted, a triangle that reaches from one bone's vertices to another's tells
+    // that they belong together.
     void add_seams(const SkinnedMesh& mesh, const std::array<std::uint32_t, 3>& triangle,
                    const std::vector<float>& areas) {
         for (std::size_t i = 0; i < 3; ++i) {
@@ -109,7 +110,8 @@ class FleshMeter {
 
     void share(int a, int b, float mass) {
         if (a == b) return;
-        shared_[static_cast<std::uint64_t>(std::min(a, b)) << 32U | static_cast<std::uint64_t>(std::max(a, b))] += mass;
+        shared_[static_cast<std::uint64_t>(std::min(a, b)) << 32U |
+                static_cast<std::uint64_t>(std::max(a, b))] += mass;
     }
 
     void tell_tip(std::size_t i) {

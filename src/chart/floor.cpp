@@ -1,4 +1,5 @@
-// Own method: the height of the lowest sole is taken in every frame; where feet rest, many frames agree on it.
+// Own method: the height of the lowest sole is taken in every frame; where feet rest, many frames agree on
+// it.
 #include <dendraxis/chart/floor.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -62,9 +63,12 @@ Level level_in(const Chart& chart, const Clip& clip) {
     }
     level.agreed = static_cast<float>(most) >= k_share * static_cast<float>(sorted.size()) && most > 0;
     for (const std::vector<float>& sole : heights.of_sole) {
-        const auto off = std::count_if(sole.begin(), sole.end(), [&](float h) { return h > level.height + k_lifted * leg; });
-        const auto on = std::count_if(sole.begin(), sole.end(), [&](float h) { return std::abs(h - level.height) < k_band * leg; });
-        level.stepped = level.stepped || (off * 20 > static_cast<long>(sole.size()) && on * 10 > static_cast<long>(sole.size()));
+        const auto off = std::count_if(sole.begin(), sole.end(),
+                                       [&](float h) { return h > level.height + k_lifted * leg; });
+        const auto on = std::count_if(sole.begin(), sole.end(),
+                                      [&](float h) { return std::abs(h - level.height) < k_band * leg; });
+        level.stepped = level.stepped || (off * 20 > static_cast<long>(sole.size()) &&
+                                          on * 10 > static_cast<long>(sole.size()));
     }
     return level;
 }
@@ -84,7 +88,8 @@ Clip on_floor(const Chart& chart, Clip clip) {
     by.translation = -down * chart.up;
     const Transform moved = inverse(above) * by * above;
     for (std::size_t i = 0; i < clip.transforms.size(); ++i) {
-        if (chart.skeleton.bones()[i % clip.bone_count].parent == k_no_bone) clip.transforms[i] = moved * clip.transforms[i];
+        if (chart.skeleton.bones()[i % clip.bone_count].parent == k_no_bone)
+            clip.transforms[i] = moved * clip.transforms[i];
     }
     return clip;
 }
@@ -111,10 +116,11 @@ void find_floors(Chart& chart, std::span<const Clip> clips) {
     const float shared = heights[heights.size() / 2];
     if (std::abs(shared - chart.rest_floor) > apart) {
         chart.floor = shared;
-        chart.findings.push_back({Severity::note, "chart.floor-moves", chart.character,
-                                  fmt::format("it rests {:.2f} m {} where it stands in its clips; the clips' floor is taken",
-                                              std::abs(shared - chart.rest_floor), shared > chart.rest_floor ? "below" : "above"),
-                                  ""});
+        chart.findings.push_back(
+            {Severity::note, "chart.floor-moves", chart.character,
+             fmt::format("it rests {:.2f} m {} where it stands in its clips; the clips' floor is taken",
+                         std::abs(shared - chart.rest_floor), shared > chart.rest_floor ? "below" : "above"),
+             ""});
     }
     for (const auto& [name, height] : told) {
         if (std::abs(height - chart.floor) > apart) chart.clip_floors[name] = height;

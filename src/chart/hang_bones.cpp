@@ -1,6 +1,7 @@
-// Where each bone hangs in the body. A file's hierarchy serves its rig: hands hang below their goals, feet below
-// the root, fingers in a row below a node beside the hand. Where a bone shares no skin with what it hangs on in
-// the file, and another bone's flesh leads to it and shares its skin, it hangs on that one in the body.
+// Where each bone hangs in the body. A file's hierarchy serves its rig: hands hang below their goals, feet
+// below the root, fingers in a row below a node beside the hand. Where a bone shares no skin with what it
+// hangs on in the file, and another bone's flesh leads to it and shares its skin, it hangs on that one in the
+// body.
 #include "body.hpp"
 
 #include <algorithm>
@@ -13,7 +14,7 @@ namespace {
 constexpr float k_no_skin_shared = 0.02f;
 constexpr float k_much_skin_shared = 0.3f;
 constexpr float k_far_less = 0.15f;  // shared with the parent, of what is shared with the better one
-constexpr std::size_t k_heap = 5;    // a node without flesh that so many parts hang on holds a heap, not a body
+constexpr std::size_t k_heap = 5;  // a node without flesh that so many parts hang on holds a heap, not a body
 
 float distance_to_segment(const Vec3& point, const Vec3& a, const Vec3& b) {
     const Vec3 along = b - a;
@@ -65,18 +66,20 @@ class Hanger {
 
     std::size_t parts_on(int bone) const {
         const auto children = body_.skeleton.children(bone);
-        return static_cast<std::size_t>(std::count_if(children.begin(), children.end(),
-                                                      [&](int child) { return flesh_below_[index(child)] != 0; }));
+        return static_cast<std::size_t>(std::count_if(
+            children.begin(), children.end(), [&](int child) { return flesh_below_[index(child)] != 0; }));
     }
 
     // The first bone above that is part of a body: one with flesh, or one where several parts meet.
     int holder_in_file(int bone) const {
         int above = body_.skeleton.parent(bone);
-        while (above != k_no_bone && !fleshy(above) && parts_on(above) < 2) above = body_.skeleton.parent(above);
+        while (above != k_no_bone && !fleshy(above) && parts_on(above) < 2)
+            above = body_.skeleton.parent(above);
         return above;
     }
 
-    // Whether the flesh of `bone` ends where `next` begins; of what shares much skin the rough direction will do.
+    // Whether the flesh of `bone` ends where `next` begins; of what shares much skin the rough direction will
+    // do.
     bool leads_to(int bone, int next) const {
         const Vec3 along = body_.end(bone) - body_.at(bone);
         const float length = along.norm();
@@ -96,41 +99,48 @@ class Hanger {
                own.normalized().dot(from.normalized()) > 0.5f;
     }
 
-    // A sibling on the way from the bone that both hang on spreads twist; among the many bones of a hand's fingers
-    // it is the finger itself.
+    // A sibling on the way from the bone that both hang on spreads twist; among the many bones of a hand's
+    // fingers it is the finger itself.
     bool lies_between(int sibling, int holder, int bone) const {
-        if (body_.skeleton.parent(sibling) != holder || body_.skeleton.parent(bone) != holder || parts_on(holder) > 3) return false;
+        if (body_.skeleton.parent(sibling) != holder || body_.skeleton.parent(bone) != holder ||
+            parts_on(holder) > 3)
+            return false;
         const Vec3 line = body_.at(bone) - body_.at(holder);
         const Vec3 to = body_.at(sibling) - body_.at(holder);
         const float t = line.dot(to) / std::max(line.squaredNorm(), 1e-20f);
         return t > 0.0f && t < 1.0f && (to - t * line).norm() < 0.1f * line.norm();
     }
 
-    // Whether `other` shares much skin with `bone` (or any, where its holder shares none), and by far more than any
-    // bone that does not hang on `bone`.
+    // Whether `other` shares much skin with `bone` (or any, where its holder shares none), and by far more
+    // than any bone that does not hang on `bone`.
     bool shares_most_with(int bone, int other, float present) const {
         const float share = body_.shared_share(bone, other);
         if (share < (present < 0.005f ? 0.06f : k_much_skin_shared)) return false;
         const auto& touching = body_.touching[index(bone)];
         return std::none_of(touching.begin(), touching.end(), [&](const auto& entry) {
             const int third = entry.first;
-            return third != other && !body_.skeleton.is_above(bone, third) && body_.shared_share(bone, third) > 0.3f * share;
+            return third != other && !body_.skeleton.is_above(bone, third) &&
+                   body_.shared_share(bone, third) > 0.3f * share;
         });
     }
 
     void hang_by_skin(int bone) {
         const int holder = holder_in_file(bone);
         if (holder == k_no_bone && top_of(bone) == main_root_) return;
-        const float present = holder == k_no_bone || !fleshy(holder) ? 0.0f : body_.shared_share(bone, holder);
-        if (holder != k_no_bone && fleshy(holder) && leads_to(holder, bone) && present > k_no_skin_shared) return;
+        const float present =
+            holder == k_no_bone || !fleshy(holder) ? 0.0f : body_.shared_share(bone, holder);
+        if (holder != k_no_bone && fleshy(holder) && leads_to(holder, bone) && present > k_no_skin_shared)
+            return;
         const bool loose = holder == k_no_bone || (!fleshy(holder) && parts_on(holder) >= k_heap);
         int best = k_no_bone;
         float most = 0.0f;
         for (const auto& [other, mass] : body_.touching[index(bone)]) {
-            if (other == holder || body_.skeleton.is_above(bone, other) || body_.hangs_below(other, bone)) continue;
+            if (other == holder || body_.skeleton.is_above(bone, other) || body_.hangs_below(other, bone))
+                continue;
             if (holder != k_no_bone && lies_between(other, holder, bone)) continue;
             const bool leads = leads_to(other, bone);
-            const bool joined = holder != k_no_bone && fleshy(holder) && shares_most_with(bone, other, present);
+            const bool joined =
+                holder != k_no_bone && fleshy(holder) && shares_most_with(bone, other, present);
             if (!leads && !joined && !(loose && points_away(bone, other))) continue;
             const float share = body_.shared_share(bone, other) * (leads ? 2.0f : 1.0f);
             if (share > most) {
@@ -160,8 +170,8 @@ class Hanger {
         return list;
     }
 
-    // A leaf within a limb spreads its twist: it lies on the line from the bone that both hang on to a sibling
-    // that goes on, and its flesh lies along that limb.
+    // A leaf within a limb spreads its twist: it lies on the line from the bone that both hang on to a
+    // sibling that goes on, and its flesh lies along that limb.
     bool lies_within_limb(int bone, const std::vector<std::vector<int>>& children) const {
         const int above = body_.hangs_on(bone);
         const auto leads_on = [&](int from) {
@@ -178,8 +188,9 @@ class Hanger {
             const float along = to.dot(line) / length;
             const float off = (to - line * (along / length)).norm();
             const bool goes_on = leads_on(sibling);
-            const bool on_line = goes_on ? along > -0.02f * length && along < 1.02f * length && off < 0.06f * length
-                                         : along > 0.15f * length && along < 0.85f * length && off < 0.03f * length;
+            const bool on_line =
+                goes_on ? along > -0.02f * length && along < 1.02f * length && off < 0.06f * length
+                        : along > 0.15f * length && along < 0.85f * length && off < 0.03f * length;
             if (!on_line) continue;
             if (!fleshy(bone) || !body_.has_skin) return true;
             const Vec3 end = goes_on ? body_.at(children[index(sibling)].front()) : body_.end(sibling);
@@ -238,7 +249,8 @@ class Hanger {
     void tell_ends(const std::vector<std::vector<int>>& children) {
         for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
             const int above = body_.hangs_on(bone);
-            if (body_.lives(bone) || body_.kind[index(bone)] != HelperKind::unknown || above == k_no_bone) continue;
+            if (body_.lives(bone) || body_.kind[index(bone)] != HelperKind::unknown || above == k_no_bone)
+                continue;
             if (children[index(bone)].empty() && children[index(above)].size() == 1 && body_.lives(above))
                 body_.kind[index(bone)] = HelperKind::end;
         }
@@ -259,7 +271,8 @@ class Hanger {
             if (body_.hangs_on(bone) == k_no_bone) tops.push_back(bone);
         }
         if (tops.size() < 2) return;
-        std::stable_sort(tops.begin(), tops.end(), [&](int a, int b) { return weight[index(a)] > weight[index(b)]; });
+        std::stable_sort(tops.begin(), tops.end(),
+                         [&](int a, int b) { return weight[index(a)] > weight[index(b)]; });
         const int main = tops.front();
         if (!body_.has_skin) {
             // Without skin nothing tells where further roots belong: controls, strands of hair.
@@ -283,7 +296,8 @@ class Hanger {
         for (int own = 0; own < static_cast<int>(body_.count()); ++own) {
             if (!body_.lives(own) || top(own) != part) continue;
             for (const auto& [other, mass] : body_.touching[index(own)]) {
-                if (!body_.lives(other) || top(other) != main || body_.shared_share(own, other) <= most) continue;
+                if (!body_.lives(other) || top(other) != main || body_.shared_share(own, other) <= most)
+                    continue;
                 most = body_.shared_share(own, other);
                 best = {own, other};
             }
@@ -352,9 +366,11 @@ class Hanger {
             if (!body_.lives(*it)) continue;
             complete_tip(*it);
             const int next = body_.main_child(*it);
-            body_.reach[index(*it)] = next == k_no_bone ? (body_.end(*it) - body_.at(*it)).norm()
-                                                        : body_.distance(*it, next) + body_.reach[index(next)];
-            for (const int child : body_.hanging(*it)) body_.mass_below[index(*it)] += body_.mass_below[index(child)];
+            body_.reach[index(*it)] = next == k_no_bone
+                                          ? (body_.end(*it) - body_.at(*it)).norm()
+                                          : body_.distance(*it, next) + body_.reach[index(next)];
+            for (const int child : body_.hanging(*it))
+                body_.mass_below[index(*it)] += body_.mass_below[index(child)];
             box.extend(body_.at(*it));
             if (next == k_no_bone) box.extend(body_.end(*it));
             body_.whole_mass += body_.mass_of(*it);

@@ -1,5 +1,6 @@
-// Own method: every way to cut a limb in parts is scored by proportions, by where it leaves the body's middle, by
-// digits, by height over the floor and by names; the best is taken, and its margin to the next is kept.
+// Own method: every way to cut a limb in parts is scored by proportions, by where it leaves the body's
+// middle, by digits, by height over the floor and by names; the best is taken, and its margin to the next is
+// kept.
 #include "limb_joints.hpp"
 
 #include <algorithm>
@@ -55,17 +56,21 @@ class JointFinder {
         const float after = body_.aside(at(std::min(root + 1, path_.size())));
         // Half of the distance between the limbs' own joints, as far as it shows farther out.
         float wide = 0.0f;
-        for (std::size_t i = root; i < std::min(path_.size(), root + 3); ++i) wide = std::max(wide, body_.aside(at(i)));
+        for (std::size_t i = root; i < std::min(path_.size(), root + 3); ++i)
+            wide = std::max(wide, body_.aside(at(i)));
         // A bone that leads sideways out of the middle is no upper arm and no thigh.
-        const bool in_the_middle = !body_.lateral.isZero() && wide > 0.02f * body_.size && own < 0.12f * std::max(after, own);
+        const bool in_the_middle =
+            !body_.lateral.isZero() && wide > 0.02f * body_.size && own < 0.12f * std::max(after, own);
         if (in_the_middle && root + 1 < path_.size() && after > 0.015f * body_.size) score -= 2.0f;
         for (std::size_t i = 0; i < root; ++i) {
             const float length = way(i, i + 1);
             const float inward = body_.aside(at(i)) / std::max(body_.aside(at(i + 1)), 1e-9f);
             const Vec3 step = at(i + 1) - at(i);
-            const bool sideways = step.norm() > 1e-6f && std::abs(step.normalized().dot(body_.lateral)) > 0.7f;
+            const bool sideways =
+                step.norm() > 1e-6f && std::abs(step.normalized().dot(body_.lateral)) > 0.7f;
             const float share = length / std::max(upper, 1e-9f);
-            if (kind_.leg && !sideways && inward > 0.5f) score -= 1.0f;  // it leads on down: a piece of the thigh
+            if (kind_.leg && !sideways && inward > 0.5f)
+                score -= 1.0f;  // it leads on down: a piece of the thigh
             score += std::max(-0.2f, 1.2f - 3.5f * inward) + (sideways ? 0.3f : 0.0f) +
                      std::max(-2.0f, 1.0f - (kind_.leg ? 3.0f : 2.0f) * share);
             if (i > 0) score -= 0.6f;
@@ -92,7 +97,10 @@ class JointFinder {
     float names(std::size_t root, std::size_t lower, std::size_t end) const {
         const auto part = [&](std::size_t from, std::size_t to, std::initializer_list<Part> parts) {
             if (from >= to || to > path_.size()) return 0.0f;
-            return name_fit(body_, {path_.begin() + static_cast<std::ptrdiff_t>(from), path_.begin() + static_cast<std::ptrdiff_t>(to)}, parts);
+            return name_fit(body_,
+                            {path_.begin() + static_cast<std::ptrdiff_t>(from),
+                             path_.begin() + static_cast<std::ptrdiff_t>(to)},
+                            parts);
         };
         float score = 0.0f;
         if (kind_.leg) {
@@ -105,10 +113,12 @@ class JointFinder {
         } else {
             score += part(0, root, {Part::shoulder});
             // The joint at which an upper arm begins is called the shoulder as often as the collar bone is.
-            score += std::max(part(root, lower, {Part::upper_arm, Part::arm}), 0.8f * part(root, lower, {Part::shoulder, Part::upper_arm, Part::arm}));
+            score += std::max(part(root, lower, {Part::upper_arm, Part::arm}),
+                              0.8f * part(root, lower, {Part::shoulder, Part::upper_arm, Part::arm}));
             score += part(lower, end, {Part::forearm, Part::arm});
             if (end < path_.size()) score += part(end, end + 1, {Part::hand, Part::palm});
-            score += part(end + 1, path_.size(), {Part::palm, Part::thumb, Part::index, Part::middle, Part::ring, Part::little});
+            score += part(end + 1, path_.size(),
+                          {Part::palm, Part::thumb, Part::index, Part::middle, Part::ring, Part::little});
         }
         return 0.7f * kind_.name_trust * score;
     }
@@ -136,8 +146,9 @@ class JointFinder {
             return score + (path_.size() >= 3 ? -1.2f : -0.3f);
         }
         const auto& digits = body_.hanging(path_[end]);
-        const bool near = std::all_of(digits.begin(), digits.end(),
-                                      [&](int digit) { return body_.distance(path_[end], digit) < 0.8f * forearm; });
+        const bool near = std::all_of(digits.begin(), digits.end(), [&](int digit) {
+            return body_.distance(path_[end], digit) < 0.8f * forearm;
+        });
         if (digits.size() >= 2 && near) score += 1.6f;
         const float hand = body_.reach[static_cast<std::size_t>(path_[end])];
         if (hand > 2.0f * forearm) score -= 1.5f;  // fingers and all, no hand is as long
@@ -150,8 +161,8 @@ class JointFinder {
         float score = after <= 1 ? 0.0f : -0.3f * static_cast<float>(after - 1);
         const float foot = way(end, path_.size());
         if (kind_.of_several_pairs) return score + proportion(foot, shin, 0.7f, 0.4f);
-        // Any joint near the floor is low enough for an ankle; the shin leads down to it, and from it the foot turns
-        // forward.
+        // Any joint near the floor is low enough for an ankle; the shin leads down to it, and from it the
+        // foot turns forward.
         score += 1.2f * std::clamp(1.0f - body_.height(at(end)) / 0.12f, -1.0f, 0.35f);
         const Vec3 step = at(end + 1) - at(end);
         if (step.norm() > 1e-6f) score += 0.8f * (1.0f + step.normalized().dot(body_.up));

@@ -1,5 +1,5 @@
-// A hand, or an arm with its hand, that stands alone. Left or right is told by shape: fingers, thumb and the side
-// of the palm that fingers curl to make a frame that is the mirror image of the other hand's.
+// A hand, or an arm with its hand, that stands alone. Left or right is told by shape: fingers, thumb and the
+// side of the palm that fingers curl to make a frame that is the mirror image of the other hand's.
 #include "charter.hpp"
 #include "digits.hpp"
 
@@ -31,7 +31,8 @@ class LoneHand {
             if (!body_.has_skin || body_.mass_of(bone) > 0.0f) arm.insert(arm.begin(), bone);
         }
         const std::size_t lower = arm.size() < 2 ? 0 : arm.size() - 2;
-        charter.add("arm." + std::string(to_string(side)), arm, 0.92f, {"several digits on one bone, and no body"});
+        charter.add("arm." + std::string(to_string(side)), arm, 0.92f,
+                    {"several digits on one bone, and no body"});
         if (chart_.chains.empty()) return false;
         chart_.chains.back().lower = lower;
         chart_digits(charter, hand, side, 0.92f);
@@ -52,7 +53,8 @@ class LoneHand {
             bool rows = true;
             for (const Digit& digit : digits) {
                 float length = (body_.end(digit.bones.back()) - body_.at(digit.bones.back())).norm();
-                for (std::size_t i = 1; i < digit.bones.size(); ++i) length += body_.distance(digit.bones[i - 1], digit.bones[i]);
+                for (std::size_t i = 1; i < digit.bones.size(); ++i)
+                    length += body_.distance(digit.bones[i - 1], digit.bones[i]);
                 longest = std::max(longest, length);
                 shortest = std::min(shortest, length);
                 rows = rows && digit.bones.size() >= 2 && digit.bones.size() <= 5;
@@ -74,7 +76,8 @@ class LoneHand {
             sum += ways.back();
         }
         const Vec3 mean = sum.normalized();
-        const auto along = std::count_if(ways.begin(), ways.end(), [&](const Vec3& way) { return way.dot(mean) > 0.8f; });
+        const auto along =
+            std::count_if(ways.begin(), ways.end(), [&](const Vec3& way) { return way.dot(mean) > 0.8f; });
         return static_cast<std::size_t>(along) + 1 >= digits.size() &&
                std::all_of(ways.begin(), ways.end(), [&](const Vec3& way) { return way.dot(mean) > 0.0f; });
     }

@@ -1,6 +1,6 @@
 // Own method: beam search over the roles of paired branches. Every term of the score is evidence that can be
 // pointed at; none decides alone, and names are one of them.
-#include "search.hpp"
+#include "pair_facts.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -9,44 +9,9 @@ namespace dendraxis::detail {
 namespace {
 
 constexpr std::size_t k_beam = 48;
-constexpr float k_never = 1e8f;
-constexpr std::size_t k_radial = 6;  // so many like branches on one bone are no legs and no arms
 
 float clamped(float value) {
     return std::clamp(value, -1.0f, 1.0f);
-}
-
-// What is measured of a pair of branches for one direction of up.
-struct PairFacts {
-    int first = -1;   // branches
-    int second = -1;  // -1: alone
-    Vec3 start = Vec3::Zero();
-    float start_height = 0.0f;
-    float lowest = 0.0f;  // height of its lowest end
-    float down = 0.0f;    // how much it leads down, -1 to 1
-    float length = 0.0f;  // of the body's height
-    float mass = 0.0f;    // of the whole
-    std::size_t digits = 1;
-    bool at_trunk_end = false;
-    bool radial = false;
-    float contact = 0.0f;  // how often it is what comes down to the floor in the clips, 0 to 1
-    float leg = 0.0f;      // scores
-    float arm = 0.0f;
-};
-
-std::size_t most_digits(const Body& body, const Branch& branch) {
-    std::size_t most = 1;
-    for (const int bone : branch.path) most = std::max(most, body.hanging(bone).size());
-    return most;
-}
-
-// Whether nothing of the trunk but a short end goes on from here: ears and eyes sit there.
-bool is_trunk_end(const Body& body, int holder) {
-    if (holder == k_no_bone) return false;
-    const auto& next = body.hanging(holder);
-    return std::none_of(next.begin(), next.end(), [&](int bone) {
-        return body.in_trunk(bone) && body.reach[static_cast<std::size_t>(bone)] > 0.12f * body.size;
-    });
 }
 
 class Reader {
@@ -54,14 +19,9 @@ class Reader {
     Reader(Body& body, const Weights& weights, float trust, const Vec3& up)
         : body_(body), weights_(weights), trust_(trust) {
         stand_up(body, up);
-        for (std::size_t i = 0; i < body.branches.size(); ++i) {
-            const int partner = body.branches[i].partner;
-            if (partner == -1 || static_cast<std::size_t>(partner) > i)
-                pairs_.push_back(measure(static_cast<int>(i), partner));
-        }
+        pairs_ = measure_pairs(body, weights, trust);
+        for (const PairFacts& pair : pairs_) radial_mass_ += pair.radial ? pair.mass : 0.0f;
         measure_trunk();
-        mark_radial();
-        for (PairFacts& pair : pairs_) judge(pair);
     }
 
     std::vector<Reading> readings(float prior) const {
@@ -70,8 +30,9 @@ class Reader {
         for (std::size_t p = 0; p < pairs_.size(); ++p) {
             if (pairs_[p].leg > -1.5f || pairs_[p].arm > -1.5f) order.push_back(p);
         }
-        std::stable_sort(order.begin(), order.end(),
-                         [&](std::size_t a, std::size_t b) { return pairs_[a].mass * pairs_[a].length > pairs_[b].mass * pairs_[b].length; });
+        std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+            return pairs_[a].mass * pairs_[a].length > pairs_[b].mass * pairs_[b].length;
+        });
         for (std::size_t i = 0; i < order.size(); ++i) {
             std::vector<std::pair<float, std::vector<Role>>> next;
             for (const auto& roles : beam) {
@@ -82,7 +43,8 @@ class Reader {
                     if (score > -0.5f * k_never) next.emplace_back(score, std::move(more));
                 }
             }
-            std::stable_sort(next.begin(), next.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
+            std::stable_sort(next.begin(), next.end(),
+                             [](const auto& a, const auto& b) { return a.first > b.first; });
             if (next.size() > k_beam) next.resize(k_beam);
             beam.clear();
             for (auto& [score, roles] : next) beam.push_back(std::move(roles));
@@ -96,74 +58,14 @@ class Reader {
     }
 
     /// The terms of the pair that a branch belongs to.
-    std::vector<RoleTerm> terms_of(int branch) const {
+    std::vector<RoleTerm> terms_of_branch(int branch) const {
         for (const PairFacts& pair : pairs_) {
-            if (pair.first == branch || pair.second == branch) return terms(pair);
+            if (pair.first == branch || pair.second == branch) return terms_of(body_, weights_, trust_, pair);
         }
         return {};
     }
 
  private:
-    PairFacts measure(int first, int second) const {
-        PairFacts pair;
-        pair.first = first;
-        pair.second = second;
-        const Branch& branch = body_.branches[static_cast<std::size_t>(first)];
-        pair.lowest = 1e30f;
-        for (const int side : {first, second}) {
-            if (side != -1) pair.down += down(body_.branches[static_cast<std::size_t>(side)], pair.lowest) / (second == -1 ? 1.0f : 2.0f);
-        }
-        pair.start = body_.at(branch.path.front());
-        pair.mass = branch.mass;
-        pair.contact = contact(first);
-        pair.digits = most_digits(body_, branch);
-        if (second != -1) {
-            const Branch& other = body_.branches[static_cast<std::size_t>(second)];
-            pair.start = 0.5f * (pair.start + body_.at(other.path.front()));
-            pair.mass += other.mass;
-            pair.digits = std::max(pair.digits, most_digits(body_, other));
-        }
-        pair.mass /= std::max(body_.whole_mass, 1e-20f);
-        pair.start_height = body_.height(pair.start);
-        pair.length = branch.length / std::max(body_.high - body_.low, 1e-9f);
-        pair.at_trunk_end = is_trunk_end(body_, branch.holder);
-        return pair;
-    }
-
-    // How much a branch leads down to its lowest point.
-    float down(const Branch& branch, float& lowest) const {
-        float own = 1e30f;
-        Vec3 low = branch.tip;
-        for (const int bone : branch.bones) {
-            for (const Vec3& point : {body_.at(bone), body_.end(bone)}) {
-                if (body_.height(point) >= own) continue;
-                own = body_.height(point);
-                low = point;
-            }
-        }
-        lowest = std::min(lowest, own);
-        const Vec3 way = low - body_.at(branch.path.front());
-        return way.norm() > 1e-9f ? -way.normalized().dot(body_.up) : 0.0f;
-    }
-
-    // In the clips: how often the branch's end is, of all paired ones, nearest the floor.
-    float contact(int first) const {
-        const Branch& branch = body_.branches[static_cast<std::size_t>(first)];
-        if (body_.watched.size() < 8 || branch.partner == -1) return 0.0f;
-        std::size_t lowest = 0;
-        for (const std::vector<Vec3>& places : body_.watched) {
-            const auto height = [&](const Branch& b) {
-                return places[static_cast<std::size_t>(b.path.back())].dot(body_.up);
-            };
-            const float own = std::min(height(branch), height(body_.branches[static_cast<std::size_t>(branch.partner)]));
-            const bool first_down = std::all_of(body_.branches.begin(), body_.branches.end(), [&](const Branch& other) {
-                return other.partner == -1 || height(other) > own - 0.06f * body_.size;
-            });
-            lowest += first_down ? 1 : 0;
-        }
-        return static_cast<float>(lowest) / static_cast<float>(body_.watched.size());
-    }
-
     // The trunk lies in the plane that its branches mirror each other in.
     void measure_trunk() {
         float sum = 0.0f;
@@ -173,69 +75,15 @@ class Reader {
             mass += body_.mass_of(bone);
         }
         // Nothing that lives is so flat as a body that lies on its back.
-        flat_ = weights_.flat * std::clamp(((body_.high - body_.low) / std::max(body_.size, 1e-9f) - 0.35f) / 0.15f, -1.0f, 0.0f);
+        flat_ =
+            weights_.flat *
+            std::clamp(((body_.high - body_.low) / std::max(body_.size, 1e-9f) - 0.35f) / 0.15f, -1.0f, 0.0f);
         trunk_aside_ = 10.0f * std::max(0.0f, sum / mass / std::max(body_.size, 1e-9f) - 0.03f);
     }
 
-    // Tentacles, spiders' legs, petals: many like pairs around one bone.
-    void mark_radial() {
-        const auto holder = [&](const PairFacts& p) { return body_.branches[static_cast<std::size_t>(p.first)].holder; };
-        const auto alike = [&](const PairFacts& a, const PairFacts& b) {
-            const auto bones = [&](const PairFacts& p) { return body_.branches[static_cast<std::size_t>(p.first)].path.size(); };
-            return bones(a) == bones(b) && a.length > 0.8f * b.length && b.length > 0.8f * a.length;
-        };
-        for (PairFacts& pair : pairs_) {
-            std::size_t like = 0;
-            for (const PairFacts& other : pairs_) {
-                if (holder(other) == holder(pair) && alike(pair, other)) like += other.second == -1 ? 1 : 2;
-            }
-            pair.radial = like >= k_radial;
-            if (pair.radial) radial_mass_ += pair.mass;
-        }
+    int holder(const PairFacts& pair) const {
+        return body_.branches[static_cast<std::size_t>(pair.first)].holder;
     }
-
-    std::vector<RoleTerm> terms(const PairFacts& pair) const {
-        const Weights& w = weights_;
-        std::vector<int> bones = body_.branches[static_cast<std::size_t>(pair.first)].bones;
-        if (pair.second != -1) {
-            const auto& more = body_.branches[static_cast<std::size_t>(pair.second)].bones;
-            bones.insert(bones.end(), more.begin(), more.end());
-        }
-        const float on_floor = clamped(1.0f - pair.lowest / 0.12f);
-        const float leg_names = name_fit(body_, bones, {Part::leg, Part::thigh, Part::shin, Part::foot, Part::toes});
-        const float arm_names =
-            name_fit(body_, bones, {Part::shoulder, Part::arm, Part::upper_arm, Part::forearm, Part::hand, Part::palm,
-                                    Part::thumb, Part::index, Part::middle, Part::ring, Part::little});
-        const float wing_names = std::max(0.0f, name_fit(body_, bones, {Part::wing}) - 0.3f) / 0.7f;
-        // Forelegs are named as arms or as legs.
-        const float fore_names = on_floor > 0.0f ? std::max(0.0f, arm_names - std::max(leg_names, 0.0f)) : 0.0f;
-        const float names = w.names * trust_;
-        const float alone = pair.second == -1 ? -1.0f : 0.0f;
-        const auto short_by = [&](float least) { return -w.length * std::clamp(1.0f - pair.length / least, 0.0f, 1.0f); };
-        return {{on_floor > 0.0f ? "its end comes down to the floor" : "its end hangs over the floor", w.floor * on_floor,
-                 -0.6f * w.floor * std::max(on_floor, 0.0f)},
-                {pair.down > 0.0f ? "it leads down" : "it does not lead down", w.hang * pair.down, 0.0f},
-                {"in the clips it is what touches the floor", w.motion * (pair.contact > 0.9f ? 1.0f : 0.0f), 0.0f},
-                {pair.start_height > 0.45f ? "it begins in the upper half of the body" : "it begins in the lower half", 0.0f,
-                 0.4f + w.level * clamped((pair.start_height - 0.45f) / 0.2f)},
-                {"it ends in several digits", 0.0f, w.digits * (pair.digits >= 2 ? 1.0f : 0.0f)},
-                {"it is short", short_by(0.18f), short_by(0.2f)},
-                {"it is short and sits where the trunk ends", 0.0f,
-                 -w.trunk_end * (pair.at_trunk_end && pair.length < 0.25f ? 1.0f : 0.0f)},
-                {"names of its bones", names * (leg_names + fore_names), names * (arm_names - 2.0f * wing_names)},
-                {"no other branch mirrors it", alone, alone},
-                {"many branches like it surround one bone", pair.radial ? -k_never : 0.0f, pair.radial ? -k_never : 0.0f}};
-    }
-
-    void judge(PairFacts& pair) const {
-        pair.leg = pair.arm = 0.0f;
-        for (const RoleTerm& term : terms(pair)) {
-            pair.leg += term.leg;
-            pair.arm += term.arm;
-        }
-    }
-
-    int holder(const PairFacts& pair) const { return body_.branches[static_cast<std::size_t>(pair.first)].holder; }
 
     // Along the ground from one point to another, of the body's height.
     float level_distance(const Vec3& a, const Vec3& b) const {
@@ -245,7 +93,8 @@ class Reader {
         return d.norm() / std::max(body_.high - body_.low, 1e-9f);
     }
 
-    // The score of roles for the first pairs of `order`; far below all others where they contradict each other.
+    // The score of roles for the first pairs of `order`; far below all others where they contradict each
+    // other.
     float body_score(const std::vector<Role>& roles, const std::vector<std::size_t>& order) const {
         float score = 0.0f;
         float mass = 0.0f;
@@ -268,7 +117,8 @@ class Reader {
         for (std::size_t i = 0; i < legs.size(); ++i) {
             float nearest = 1.0f;
             for (std::size_t j = 0; j < i; ++j)
-                nearest = std::min(nearest, clamped((level_distance(legs[i]->start, legs[j]->start) - 0.15f) / 0.15f));
+                nearest = std::min(nearest,
+                                   clamped((level_distance(legs[i]->start, legs[j]->start) - 0.15f) / 0.15f));
             if (i > 0) score += weights_.apart * (nearest - 0.5f);
         }
         if (arms != nullptr && !legs.empty()) {
@@ -300,7 +150,8 @@ class Reader {
         return result;
     }
 
-    // Every end of the trunk may be where the head is; with several pairs of legs that also tells the hind ones.
+    // Every end of the trunk may be where the head is; with several pairs of legs that also tells the hind
+    // ones.
     void add_heads(const Reading& base, float score, std::vector<Reading>& result) const {
         const std::vector<int> ends = trunk_ends(body_);
         for (const int end : ends) {
@@ -318,13 +169,18 @@ class Reader {
 
     // The hind legs are those farthest from the head along the trunk, then over the ground.
     void place_holders(Reading& reading) const {
-        const auto holder_of = [&](int branch) { return body_.branches[static_cast<std::size_t>(branch)].holder; };
+        const auto holder_of = [&](int branch) {
+            return body_.branches[static_cast<std::size_t>(branch)].holder;
+        };
         if (reading.legs.size() > 1) {
-            const Vec3 head = reading.head_end == k_no_bone ? Vec3(body_.at(body_.trunk.front())) : body_.end(reading.head_end);
+            const Vec3 head = reading.head_end == k_no_bone ? Vec3(body_.at(body_.trunk.front()))
+                                                            : body_.end(reading.head_end);
             const auto far = [&](int branch) {
-                return level_distance(head, body_.at(body_.branches[static_cast<std::size_t>(branch)].path.front()));
+                return level_distance(
+                    head, body_.at(body_.branches[static_cast<std::size_t>(branch)].path.front()));
             };
-            std::stable_sort(reading.legs.begin(), reading.legs.end(), [&](int a, int b) { return far(a) > far(b); });
+            std::stable_sort(reading.legs.begin(), reading.legs.end(),
+                             [&](int a, int b) { return far(a) > far(b); });
         }
         if (!reading.legs.empty()) reading.hind = holder_of(reading.legs.front());
         if (reading.arms != -1)
@@ -364,7 +220,9 @@ class Reader {
             round = body_.roundness[static_cast<std::size_t>(bone)];
         }
         const float share = heaviest / std::max(body_.whole_mass, 1e-20f);
-        if (body_.has_skin) score += weights_.head * (std::min(1.0f, share / 0.06f) - 0.4f) + weights_.head * clamped((round - 0.4f) / 0.25f);
+        if (body_.has_skin)
+            score += weights_.head * (std::min(1.0f, share / 0.06f) - 0.4f) +
+                     weights_.head * clamped((round - 0.4f) / 0.25f);
         for (const Branch& branch : body_.branches) {
             const bool here = std::find(own.begin(), own.end(), branch.holder) != own.end();
             if (here && branch.partner != -1 && branch.length < 0.2f * body_.size) {
@@ -382,12 +240,16 @@ class Reader {
         score += weights_.order * clamped(rise / 0.12f) * (reading.arms != -1 ? 1.5f : 0.4f);
         if (reading.arms == -1 && reading.legs.size() > 1) {
             // On four legs the head leads away from the hind legs.
-            const Vec3 hind = body_.at(body_.branches[static_cast<std::size_t>(reading.legs.front())].path.front());
+            const Vec3 hind =
+                body_.at(body_.branches[static_cast<std::size_t>(reading.legs.front())].path.front());
             Vec3 forward = start - hind;
             forward -= body_.up * body_.up.dot(forward);
             forward -= body_.lateral * body_.lateral.dot(forward);
-            if (depth(reading.hind) < depth(reading.fore)) score += 0.5f;  // trees begin at the pelvis more often
-            if (forward.norm() > 1e-6f) score += weights_.order * clamped((tip - start).dot(forward.normalized()) / (0.1f * body_.size));
+            if (depth(reading.hind) < depth(reading.fore))
+                score += 0.5f;  // trees begin at the pelvis more often
+            if (forward.norm() > 1e-6f)
+                score +=
+                    weights_.order * clamped((tip - start).dot(forward.normalized()) / (0.1f * body_.size));
         }
         float said = 0.0f;
         for (const int bone : own) {
@@ -430,7 +292,8 @@ std::vector<int> trunk_ends(const Body& body) {
     std::vector<int> ends;
     for (const int bone : body.trunk) {
         const auto& next = body.hanging(bone);
-        const auto on = std::count_if(next.begin(), next.end(), [&](int child) { return body.in_trunk(child); });
+        const auto on =
+            std::count_if(next.begin(), next.end(), [&](int child) { return body.in_trunk(child); });
         if (on == 0 || (body.hangs_on(bone) == k_no_bone && on == 1)) ends.push_back(bone);
     }
     return ends;
@@ -453,8 +316,9 @@ float trust_in_names(const Body& body, const Reading& reading) {
     return with + against == 0.0f ? 1.0f : std::clamp(1.6f * with / (with + against) - 0.3f, 0.1f, 1.0f);
 }
 
-std::vector<RoleTerm> role_terms(Body& body, const Weights& weights, float name_trust, const Vec3& up, int branch) {
-    return Reader(body, weights, name_trust, up).terms_of(branch);
+std::vector<RoleTerm> role_terms(Body& body, const Weights& weights, float name_trust, const Vec3& up,
+                                 int branch) {
+    return Reader(body, weights, name_trust, up).terms_of_branch(branch);
 }
 
 std::vector<Reading> read_body(Body& body, const Weights& weights, float name_trust, std::size_t most) {
@@ -465,7 +329,8 @@ std::vector<Reading> read_body(Body& body, const Weights& weights, float name_tr
         const std::vector<Reading> found = Reader(body, weights, name_trust, up).readings(prior);
         all.insert(all.end(), found.begin(), found.end());
     }
-    std::stable_sort(all.begin(), all.end(), [](const Reading& a, const Reading& b) { return a.score > b.score; });
+    std::stable_sort(all.begin(), all.end(),
+                     [](const Reading& a, const Reading& b) { return a.score > b.score; });
     if (all.size() > most) all.resize(most);
     return all;
 }

@@ -29,11 +29,11 @@ enum class Role { loose, leg, arm };
 /// One way to read a body.
 struct Reading {
     Vec3 up = Vec3::UnitY();
-    std::vector<Role> roles;  ///< one a branch; those of a pair are alike
-    std::vector<int> legs;    ///< branches, one of each pair, hind legs first
-    int arms = -1;            ///< one branch of the pair
-    int hind = k_no_bone;     ///< the trunk's bone that the (hind) legs hang on
-    int fore = k_no_bone;     ///< the one that arms or forelegs hang on
+    std::vector<Role> roles;   ///< one a branch; those of a pair are alike
+    std::vector<int> legs;     ///< branches, one of each pair, hind legs first
+    int arms = -1;             ///< one branch of the pair
+    int hind = k_no_bone;      ///< the trunk's bone that the (hind) legs hang on
+    int fore = k_no_bone;      ///< the one that arms or forelegs hang on
     int head_end = k_no_bone;  ///< the trunk's end on the head's side
     float score = 0.0f;
 };
@@ -46,7 +46,8 @@ struct RoleTerm {
 };
 
 /// What speaks for and against the roles of a branch, with `up` this way.
-std::vector<RoleTerm> role_terms(Body& body, const Weights& weights, float name_trust, const Vec3& up, int branch);
+std::vector<RoleTerm> role_terms(Body& body, const Weights& weights, float name_trust, const Vec3& up,
+                                 int branch);
 
 /// The best readings of a body, the best first: at most `most`. Empty where nothing pairs.
 std::vector<Reading> read_body(Body& body, const Weights& weights, float name_trust, std::size_t most = 24);

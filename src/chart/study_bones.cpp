@@ -87,7 +87,8 @@ Body study_bones(const Character& character) {
 
 float Body::shared_share(int a, int b) const {
     const auto& others = touching[static_cast<std::size_t>(a)];
-    const auto found = std::lower_bound(others.begin(), others.end(), b, [](const auto& entry, int bone) { return entry.first < bone; });
+    const auto found = std::lower_bound(others.begin(), others.end(), b,
+                                        [](const auto& entry, int bone) { return entry.first < bone; });
     if (found == others.end() || found->first != b) return 0.0f;
     return found->second / std::max(std::min(mass_of(a), mass_of(b)), 1e-20f);
 }

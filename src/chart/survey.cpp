@@ -58,12 +58,16 @@ std::string guess_unit(const Chart& chart, Findings& findings) {
     for (const Unit& unit : k_units)
         likely.emplace_back(std::abs(std::log(height * unit.metres / 1.7f)) + std::log(unit.doubt), &unit);
     std::sort(likely.begin(), likely.end());
-    const auto tall = [&](const Unit& unit) { return fmt::format("{} ({:.2f} m tall)", unit.name, height * unit.metres); };
+    const auto tall = [&](const Unit& unit) {
+        return fmt::format("{} ({:.2f} m tall)", unit.name, height * unit.metres);
+    };
     const Unit& best = *likely[0].second;
-    findings.push_back({Severity::warning, "survey.unit", chart.character,
-                        fmt::format("it stands {:.1f} units tall, which glTF reads as metres; its unit may be the {} or the {}",
-                                    height, tall(best), tall(*likely[1].second)),
-                        "set the unit when exporting, or put a scaled node above the bones; retargeting works as it is"});
+    findings.push_back(
+        {Severity::warning, "survey.unit", chart.character,
+         fmt::format(
+             "it stands {:.1f} units tall, which glTF reads as metres; its unit may be the {} or the {}",
+             height, tall(best), tall(*likely[1].second)),
+         "set the unit when exporting, or put a scaled node above the bones; retargeting works as it is"});
     return fmt::format("{}, by its size: it stands {:.1f} units tall", tall(best), height);
 }
 

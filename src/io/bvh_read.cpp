@@ -247,21 +247,28 @@ class BvhReader {
                                                     {"millimetres", 0.001f, 1.0f}}};
         std::vector<std::pair<float, const Candidate*>> likely;
         for (const Candidate& candidate : k_units)
-            likely.emplace_back(std::abs(std::log(size * candidate.metres / k_usual_height)) + std::log(candidate.doubt), &candidate);
+            likely.emplace_back(
+                std::abs(std::log(size * candidate.metres / k_usual_height)) + std::log(candidate.doubt),
+                &candidate);
         std::sort(likely.begin(), likely.end());
         const Candidate& best = *likely[0].second;
         const Candidate& next = *likely[1].second;
-        const auto tall = [&](const Candidate& unit) { return fmt::format("{} ({:.2f} m)", unit.name, size * unit.metres); };
+        const auto tall = [&](const Candidate& unit) {
+            return fmt::format("{} ({:.2f} m)", unit.name, size * unit.metres);
+        };
         const float stands = size * best.metres;
         if (stands > k_least_height && stands < k_most_height) {
-            note("bvh.unit", fmt::format("its bones span {:.4g}: its unit is taken to be {}, else {}", size, tall(best), tall(next)));
+            note("bvh.unit", fmt::format("its bones span {:.4g}: its unit is taken to be {}, else {}", size,
+                                         tall(best), tall(next)));
             return best.metres;
         }
         // Capture libraries have units of their own; what they capture is people.
-        findings_.push_back({Severity::warning, "bvh.unit", name_,
-                             fmt::format("its bones span {:.4g}, which makes no person in {} or {}; it is taken to be {:.2f} m tall",
-                                         size, tall(best), tall(next), k_usual_height),
-                             "scale the file where it is of another height"});
+        findings_.push_back(
+            {Severity::warning, "bvh.unit", name_,
+             fmt::format(
+                 "its bones span {:.4g}, which makes no person in {} or {}; it is taken to be {:.2f} m tall",
+                 size, tall(best), tall(next), k_usual_height),
+             "scale the file where it is of another height"});
         return k_usual_height / size;
     }
 
@@ -313,9 +320,8 @@ class BvhReader {
             // Joints are counted as the file lists them; end sites are called after theirs.
             if (!joints_[i].ends) ++number;
             if (bone.name.empty() || uses[bone.name] > 1)
-                bone.label = joints_[i].ends
-                                 ? bones[static_cast<std::size_t>(bone.parent)].label + "_end"
-                                 : fmt::format("#{}", number);
+                bone.label = joints_[i].ends ? bones[static_cast<std::size_t>(bone.parent)].label + "_end"
+                                             : fmt::format("#{}", number);
             while (labels.contains(bone.label)) bone.label += "_end";
             labels.insert(bone.label);
             bones.push_back(std::move(bone));

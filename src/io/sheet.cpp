@@ -128,8 +128,9 @@ Choices read_choices(const JsonDocument& document, const Skeleton& skeleton) {
                               "leave it out of the chain, or name another hub");
             taken[static_cast<std::size_t>(bone)] = 1;
             if (!bones.empty() && skeleton.is_above(bone, bones.back())) {
-                document.fail("the chain runs against the hierarchy: '" + label + "' stands above the bone before it",
-                              place, "list bones from the root side to the tip");
+                document.fail(
+                    "the chain runs against the hierarchy: '" + label + "' stands above the bone before it",
+                    place, "list bones from the root side to the tip");
             }
             bones.push_back(bone);
         }
@@ -157,8 +158,7 @@ Choices decided(const JsonDocument& document, const Choices& all, const Chart& f
         else if (all.chains.contains(name)) {
             result.chains[name] = all.chains.at(name);
             if (all.lower.contains(name)) result.lower[name] = all.lower.at(name);
-        }
-        else
+        } else
             document.fail("'set' names '" + name + "', which the sheet does not hold",
                           fmt::format("/set/{}", i), "name hub, ground or a chain of this sheet");
     }

@@ -1,8 +1,8 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/floor.hpp>
-#include <dendraxis/retarget/contacts.hpp>
 #include <dendraxis/chart/joint_turn.hpp>
+#include <dendraxis/retarget/contacts.hpp>
 #include <dendraxis/retarget/travel.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>

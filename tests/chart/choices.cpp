@@ -14,7 +14,8 @@ using namespace dendraxis;
 namespace {
 
 bool has(const Chart& chart, const std::string& code) {
-    return std::any_of(chart.findings.begin(), chart.findings.end(), [&](const Finding& f) { return f.code == code; });
+    return std::any_of(chart.findings.begin(), chart.findings.end(),
+                       [&](const Finding& f) { return f.code == code; });
 }
 
 }  // namespace
@@ -35,7 +36,8 @@ TEST_CASE("findings that a choice has mended go away") {
     const crowd::Body body = crowd::plain_body(7, crowd::Kind::biped, crowd::Names::good);
     Chart sure = dendraxis::chart(body.character);
     CHECK(!has(sure, "chart.doubtful"));
-    Chain* arm = &*std::find_if(sure.chains.begin(), sure.chains.end(), [](const Chain& c) { return c.name == "arm.left"; });
+    Chain* arm = &*std::find_if(sure.chains.begin(), sure.chains.end(),
+                                [](const Chain& c) { return c.name == "arm.left"; });
     arm->confidence = 0.5f;
     const std::vector<int> bones = arm->bones;
     Choices nothing;

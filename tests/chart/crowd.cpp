@@ -33,27 +33,28 @@ struct Fault {
     Kind kind = Kind::biped;
 };
 
-constexpr std::array<Fault, 21> k_faults{{{"a piece of the hips leads sideways to each thigh", &Oddities::hip_pieces},
-                                          {"the thigh in two bones", &Oddities::second_thighs},
-                                          {"the upper arm in two bones", &Oddities::twist_halves},
-                                          {"bones beside the limbs that spread twist", &Oddities::twist_leaves},
-                                          {"hands below control bones under the spine", &Oddities::goals},
-                                          {"feet below the root", &Oddities::feet_on_root},
-                                          {"controls as roots of their own", &Oddities::loose_roots},
-                                          {"two joints in one place", &Oddities::doubled_joints},
-                                          {"a control above the hips", &Oddities::control_hips},
-                                          {"a sword in one hand", &Oddities::sword},
-                                          {"a shield on one arm", &Oddities::shield},
-                                          {"a cape", &Oddities::cape},
-                                          {"a skirt of two rows of bones", &Oddities::skirt},
-                                          {"a skirt that hangs on the hips alone", &Oddities::dress},
-                                          {"hair", &Oddities::hair},
-                                          {"a hat", &Oddities::hat},
-                                          {"a heavy trunk from the face", &Oddities::nose},
-                                          {"chest, head, hands and feet as roots of their own", &Oddities::many_roots},
-                                          {"the chest above the hips in the file", &Oddities::chest_root},
-                                          {"all bones of the fingers on the hand", &Oddities::flat_fingers},
-                                          {"two spines from the middle of a body on four legs", &Oddities::two_spines, Kind::quadruped}}};
+constexpr std::array<Fault, 21> k_faults{
+    {{"a piece of the hips leads sideways to each thigh", &Oddities::hip_pieces},
+     {"the thigh in two bones", &Oddities::second_thighs},
+     {"the upper arm in two bones", &Oddities::twist_halves},
+     {"bones beside the limbs that spread twist", &Oddities::twist_leaves},
+     {"hands below control bones under the spine", &Oddities::goals},
+     {"feet below the root", &Oddities::feet_on_root},
+     {"controls as roots of their own", &Oddities::loose_roots},
+     {"two joints in one place", &Oddities::doubled_joints},
+     {"a control above the hips", &Oddities::control_hips},
+     {"a sword in one hand", &Oddities::sword},
+     {"a shield on one arm", &Oddities::shield},
+     {"a cape", &Oddities::cape},
+     {"a skirt of two rows of bones", &Oddities::skirt},
+     {"a skirt that hangs on the hips alone", &Oddities::dress},
+     {"hair", &Oddities::hair},
+     {"a hat", &Oddities::hat},
+     {"a heavy trunk from the face", &Oddities::nose},
+     {"chest, head, hands and feet as roots of their own", &Oddities::many_roots},
+     {"the chest above the hips in the file", &Oddities::chest_root},
+     {"all bones of the fingers on the hand", &Oddities::flat_fingers},
+     {"two spines from the middle of a body on four legs", &Oddities::two_spines, Kind::quadruped}}};
 
 }  // namespace
 
@@ -93,7 +94,8 @@ TEST_CASE("legs of three to five bones, birds and block figures are charted whol
 
 TEST_CASE("snakes, tentacles, forks, fish, boxes, cranes and spiders are no bodies") {
     for (unsigned number = 1; number <= 40; ++number) {
-        const crowd::Body thing = crowd::plain_body(number, Kind::none, number % 2 == 0 ? Names::none : Names::good);
+        const crowd::Body thing =
+            crowd::plain_body(number, Kind::none, number % 2 == 0 ? Names::none : Names::good);
         const Chart found = chart(thing.character);
         CAPTURE(number);
         CHECK(found.hub == k_no_bone);
@@ -119,9 +121,12 @@ TEST_CASE("of a crowd nearly every chain is right, names do not make it worse, a
             ++band[1];
         }
     }
-    const auto share = [&](std::size_t names) { return static_cast<double>(right[names]) / static_cast<double>(all[names]); };
+    const auto share = [&](std::size_t names) {
+        return static_cast<double>(right[names]) / static_cast<double>(all[names]);
+    };
     CHECK(share(0) >= 0.97);
-    for (const std::size_t names : {std::size_t{1}, std::size_t{2}, std::size_t{3}}) CHECK(share(names) >= share(0));
+    for (const std::size_t names : {std::size_t{1}, std::size_t{2}, std::size_t{3}})
+        CHECK(share(names) >= share(0));
     CHECK(made_up == 0);
     const auto& sure = bands[3];
     CHECK(static_cast<double>(sure[0]) >= 0.98 * static_cast<double>(sure[1]));
@@ -129,7 +134,8 @@ TEST_CASE("of a crowd nearly every chain is right, names do not make it worse, a
     CHECK(static_cast<double>(sure[0]) >= 0.85 * static_cast<double>(right_in_all));
     if (const char* path = std::getenv("DENDRAXIS_TABLES")) {
         std::ofstream table(path, std::ios::app);
-        for (std::size_t names = 0; names < 4; ++names) table << fmt::format("names {}: {} of {}\n", names, right[names], all[names]);
+        for (std::size_t names = 0; names < 4; ++names)
+            table << fmt::format("names {}: {} of {}\n", names, right[names], all[names]);
         for (const auto& band : bands) table << fmt::format(" {} of {} |", band[0], band[1]);
         table << "\n";
     }
@@ -144,7 +150,8 @@ TEST_CASE("a hand without a body is charted, left or right by its shape, whateve
                 Bone bone;
                 bone.name = bone.label = name;
                 bone.parent = parent;
-                bone.rest = {Quat::Identity(), scale * Vec3(side * step.x(), step.y(), step.z()), Vec3::Ones()};
+                bone.rest = {Quat::Identity(), scale * Vec3(side * step.x(), step.y(), step.z()),
+                             Vec3::Ones()};
                 bones.push_back(bone);
                 return static_cast<int>(bones.size()) - 1;
             };
@@ -207,8 +214,9 @@ TEST_CASE("a role is explained: evidence for and against, and the runner-up") {
     CHECK(shin.runner_up != shin.role);
     CHECK(shin.margin > 0.0f);
     const auto tells = [](const BoneExplanation& explanation, const std::string& words) {
-        return std::any_of(explanation.evidence.begin(), explanation.evidence.end(),
-                           [&](const Evidence& piece) { return piece.what.find(words) != std::string::npos; });
+        return std::any_of(
+            explanation.evidence.begin(), explanation.evidence.end(),
+            [&](const Evidence& piece) { return piece.what.find(words) != std::string::npos; });
     };
     CHECK(tells(shin, "reads as left shin"));
     CHECK(tells(explain(body.character, skeleton.find("hand.l")), "in the body it hangs on 'lower.l'"));

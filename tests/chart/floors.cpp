@@ -20,7 +20,8 @@ namespace {
 Clip lifted(const Skeleton& skeleton, Clip clip, float by) {
     const Transform up{Quat::Identity(), Vec3(0, by, 0), Vec3::Ones()};
     for (std::size_t i = 0; i < clip.transforms.size(); ++i) {
-        if (skeleton.bones()[i % clip.bone_count].parent == k_no_bone) clip.transforms[i] = up * clip.transforms[i];
+        if (skeleton.bones()[i % clip.bone_count].parent == k_no_bone)
+            clip.transforms[i] = up * clip.transforms[i];
     }
     return clip;
 }
@@ -46,7 +47,8 @@ TEST_CASE("a character that walks higher than it rests stands on its clips' floo
     const Chart from = chart(source);
     CHECK(from.rest_floor == doctest::Approx(0.0));
     CHECK(from.floor == doctest::Approx(0.9).epsilon(0.01));
-    CHECK(std::any_of(from.findings.begin(), from.findings.end(), [](const Finding& f) { return f.code == "chart.floor-moves"; }));
+    CHECK(std::any_of(from.findings.begin(), from.findings.end(),
+                      [](const Finding& f) { return f.code == "chart.floor-moves"; }));
     const Chart to = chart(io::load_character(workshop::demo("bosun.glb")));
     const Clip moved = Transfer(pair(from, to)).apply(source.clips[0]);
     CHECK(std::abs(lowest_sole(to, moved) - to.floor) < 0.01f);

@@ -15,10 +15,12 @@ using namespace dendraxis;
 
 namespace {
 
-std::map<std::string, std::vector<std::string>> chains_of(const Chart& chart, const std::vector<std::string>& names) {
+std::map<std::string, std::vector<std::string>> chains_of(const Chart& chart,
+                                                          const std::vector<std::string>& names) {
     std::map<std::string, std::vector<std::string>> result;
     for (const Chain& chain : chart.chains) {
-        for (const int bone : chain.bones) result[chain.name].push_back(names[static_cast<std::size_t>(bone)]);
+        for (const int bone : chain.bones)
+            result[chain.name].push_back(names[static_cast<std::size_t>(bone)]);
     }
     return result;
 }
@@ -34,21 +36,20 @@ using Names = std::vector<std::string>;
 void check_stoker(const Character& stoker, const std::vector<std::string>& names) {
     const Chart found = chart(stoker);
     const auto got = chains_of(found, names);
-    const std::map<std::string, Names> wanted{
-        {"spine", {"stk_spine_low", "Belly.Up", "chestTop"}},
-        {"neck", {"head_base"}},
-        {"head", {"NeckTop"}},
-        {"shoulder.left", {"arm_root_L"}},
-        {"arm.left", {"Shoulder.L", "LoArmL", "palm_L"}},
-        {"thumb.left", {"digL_1", "digL_1b"}},
-        {"index.left", {"digL_2", "digL_2b", "digL_2c"}},
-        {"middle.left", {"digL_3", "digL_3b", "digL_3c"}},
-        {"ring.left", {"digL_4", "digL_4b", "digL_4c"}},
-        {"arm.right", {"Shoulder.R", "LoArmR", "palm_R"}},
-        {"leg.left", {"stk_leg_L", "stk_leg2_L", "CalfL", "foot.L"}},
-        {"toes.left", {"ballOfL"}},
-        {"leg.right", {"stk_leg_R", "stk_leg2_R", "CalfR", "foot.R"}},
-        {"loose.1", {"apron_a", "apron_b"}}};
+    const std::map<std::string, Names> wanted{{"spine", {"stk_spine_low", "Belly.Up", "chestTop"}},
+                                              {"neck", {"head_base"}},
+                                              {"head", {"NeckTop"}},
+                                              {"shoulder.left", {"arm_root_L"}},
+                                              {"arm.left", {"Shoulder.L", "LoArmL", "palm_L"}},
+                                              {"thumb.left", {"digL_1", "digL_1b"}},
+                                              {"index.left", {"digL_2", "digL_2b", "digL_2c"}},
+                                              {"middle.left", {"digL_3", "digL_3b", "digL_3c"}},
+                                              {"ring.left", {"digL_4", "digL_4b", "digL_4c"}},
+                                              {"arm.right", {"Shoulder.R", "LoArmR", "palm_R"}},
+                                              {"leg.left", {"stk_leg_L", "stk_leg2_L", "CalfL", "foot.L"}},
+                                              {"toes.left", {"ballOfL"}},
+                                              {"leg.right", {"stk_leg_R", "stk_leg2_R", "CalfR", "foot.R"}},
+                                              {"loose.1", {"apron_a", "apron_b"}}};
     for (const auto& [chain, bones] : wanted) {
         CAPTURE(chain);
         REQUIRE(got.contains(chain));
@@ -82,7 +83,8 @@ TEST_CASE("the capture stands where it walks, in inches, with nameless fingers t
     CHECK(found.height == doctest::Approx(1.825).epsilon(0.01));
     CHECK(found.rest_floor == doctest::Approx(-0.96).epsilon(0.02));
     CHECK(std::abs(found.floor) < 0.03f);
-    for (const char* chain : {"spine", "neck", "head", "shoulder.left", "arm.left", "arm.right", "leg.left", "leg.right", "toes.right"}) {
+    for (const char* chain : {"spine", "neck", "head", "shoulder.left", "arm.left", "arm.right", "leg.left",
+                              "leg.right", "toes.right"}) {
         CAPTURE(chain);
         REQUIRE(found.find(chain) != nullptr);
         CHECK(found.find(chain)->confidence > 0.8f);

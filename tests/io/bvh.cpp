@@ -186,8 +186,10 @@ TEST_CASE("a clip written as BVH and read back is the same clip") {
     }
 }
 
-TEST_CASE("joints whose names stand twice or not at all are numbered as the file lists joints, end sites aside") {
-    const std::string twice = replaced(replaced(k_plain, "ROOT Hull", "ROOT Mast"), "JOINT Mast", "JOINT Mast");
+TEST_CASE(
+    "joints whose names stand twice or not at all are numbered as the file lists joints, end sites aside") {
+    const std::string twice =
+        replaced(replaced(k_plain, "ROOT Hull", "ROOT Mast"), "JOINT Mast", "JOINT Mast");
     const Character mast = io::parse_bvh(twice, "mast");
     REQUIRE(mast.skeleton.size() == 3);
     CHECK(mast.skeleton.bone(0).label == "#0");
@@ -207,7 +209,8 @@ TEST_CASE("a unit that makes no person is told with the two nearest, and the fig
     };
     // 170 units: centimetres; 26 units: of no unit in use.
     CHECK(message_of(io::parse_bvh(k_plain, "mast")).find("centimetres (1.70 m)") != std::string::npos);
-    const std::string odd = replaced(replaced(k_plain, "OFFSET 0 90 0", "OFFSET 0 14 0"), "OFFSET 0 80 0", "OFFSET 0 12 0");
+    const std::string odd =
+        replaced(replaced(k_plain, "OFFSET 0 90 0", "OFFSET 0 14 0"), "OFFSET 0 80 0", "OFFSET 0 12 0");
     const Character strange = io::parse_bvh(odd, "mast");
     const std::string message = message_of(strange);
     CHECK(message.find("makes no person in") != std::string::npos);

@@ -22,7 +22,8 @@ const std::string k_stoker = workshop::demo("stoker.glb").string();
 TEST_CASE("chart --explain tells evidence and runner-up, and names the nearest bone where there is none") {
     const auto text = workshop::run_tool("chart " + k_stoker + " --explain palm_L");
     CHECK(text.status == 0);
-    for (const char* wanted : {"palm_L is arm.left", "it ends in several digits", "it hangs on 'LoArmL'", "runner-up:"})
+    for (const char* wanted :
+         {"palm_L is arm.left", "it ends in several digits", "it hangs on 'LoArmL'", "runner-up:"})
         CHECK(text.out.find(wanted) != std::string::npos);
     const auto found = json::parse(workshop::run_tool("chart " + k_stoker + " --explain foot.R --json").out);
     CHECK(found["role"] == "leg.right");
@@ -36,10 +37,12 @@ TEST_CASE("chart --explain tells evidence and runner-up, and names the nearest b
 
 TEST_CASE("draw --readings shows the best ways to read a body, and refuses what is none") {
     const workshop::Scratch scratch;
-    const auto drawn = workshop::run_tool("draw " + k_stoker + " --readings 3 --json -o " + (scratch / "r.png").string());
+    const auto drawn =
+        workshop::run_tool("draw " + k_stoker + " --readings 3 --json -o " + (scratch / "r.png").string());
     CHECK(drawn.status == 0);
     CHECK(json::parse(drawn.out)["panels"] == 3);
-    const auto none = workshop::run_tool("draw " + workshop::demo("mallet.glb").string() + " --readings 3 -o " + (scratch / "n.png").string());
+    const auto none = workshop::run_tool("draw " + workshop::demo("mallet.glb").string() +
+                                         " --readings 3 -o " + (scratch / "n.png").string());
     CHECK(none.status == 3);
     CHECK(none.err.find("has no body to read") != std::string::npos);
     CHECK(!workshop::fs::exists(scratch / "n.png"));
@@ -51,8 +54,9 @@ TEST_CASE("what needs hips stops with one line where there are none, and writes 
     const std::string file = (scratch / "thing.glb").string();
     io::write_files(std::vector<io::OutputFile>{{file, io::new_glb(thing.character)}});
     const std::string out = (scratch / "out").string();
-    for (const std::string& line : {"ragdoll build " + file + " -o " + out + ".rig.json",
-                                    "retarget --source " + k_stoker + " --target " + file + " -o " + out + ".glb"}) {
+    for (const std::string& line :
+         {"ragdoll build " + file + " -o " + out + ".rig.json",
+          "retarget --source " + k_stoker + " --target " + file + " -o " + out + ".glb"}) {
         CAPTURE(line);
         const auto refused = workshop::run_tool(line);
         CHECK(refused.status == 3);

@@ -17,18 +17,18 @@
 
 namespace dendraxis {
 
-/// A run of bones from root side to tip side with one anatomical role. Names are `spine`, `spine.back` (from hips
-/// in a body's middle back to its hind legs), `neck`, `head`, `tail`, and with a side behind a dot `shoulder`,
-/// `arm` (upper arm, forearm, hand), `thumb`, `index`, `middle`, `ring`, `little`, `leg` (thigh, shin, foot),
-/// `toes`, `grip`: `arm.left`. `loose.1` and on are rows of bones that belong to no limb: hair, cloth, feathers.
-/// Bones of a chain need not be parent and child: a hand may hang below its goal.
+/// A run of bones from root side to tip side with one anatomical role. Names are `spine`, `spine.back` (from
+/// hips in a body's middle back to its hind legs), `neck`, `head`, `tail`, and with a side behind a dot
+/// `shoulder`, `arm` (upper arm, forearm, hand), `thumb`, `index`, `middle`, `ring`, `little`, `leg` (thigh,
+/// shin, foot), `toes`, `grip`: `arm.left`. `loose.1` and on are rows of bones that belong to no limb: hair,
+/// cloth, feathers. Bones of a chain need not be parent and child: a hand may hang below its goal.
 struct Chain {
     std::string name;
     std::vector<int> bones;
     float confidence = 0.0f;            ///< 0 to 1: the share of its bones that evidence speaks for
     std::vector<std::string> evidence;  ///< for people
-    /// Arms and legs: where in `bones` the forearm or shin begins, so that its joint is the elbow or knee. What
-    /// comes before it is upper arm or thigh, the last bone is hand or foot.
+    /// Arms and legs: where in `bones` the forearm or shin begins, so that its joint is the elbow or knee.
+    /// What comes before it is upper arm or thigh, the last bone is hand or foot.
     std::size_t lower = 1;
 };
 
@@ -51,9 +51,10 @@ struct Chart {
     Vec3 up = Vec3::UnitY();      ///< in model space; unit length
     Vec3 facing = Vec3::UnitZ();  ///< in model space; unit length, square to `up`
     float height = 0.0f;          ///< metres (file units, if the file's unit is wrong)
-    float floor = 0.0f;           ///< where it stands in its clips, along `up` from the model's origin; at rest
-                                  ///< where it has none
-    float rest_floor = 0.0f;      ///< where its soles are at rest; capture systems rest with the hips at the origin
+    float floor = 0.0f;  ///< where it stands in its clips, along `up` from the model's origin; at rest
+                         ///< where it has none
+    float rest_floor =
+        0.0f;  ///< where its soles are at rest; capture systems rest with the hips at the origin
     std::map<std::string, float> clip_floors;  ///< of clips whose floor is neither, by name
     Stance stance = Stance::other;
     float arm_angle = 0.0f;  ///< how far the arms hang below level, radians, mean of both
@@ -105,14 +106,16 @@ Range range_of(const Chart& chart, int bone, const AngleSpan& twist, const Angle
 /// `blend_poses`. Throws `Error` where there is no such chain.
 std::vector<float> chain_mask(const Chart& chart, std::span<const std::string> chains);
 
-/// Whether each of these bones stands below the one before it in the file, so that turning one carries the next.
+/// Whether each of these bones stands below the one before it in the file, so that turning one carries the
+/// next.
 bool descends(const Skeleton& skeleton, std::span<const int> bones) noexcept;
 
-/// The bone of a limb at which it is cut most evenly, as an index into `bones`: the forearm or shin of most limbs.
+/// The bone of a limb at which it is cut most evenly, as an index into `bones`: the forearm or shin of most
+/// limbs.
 std::size_t even_cut(const Skeleton& skeleton, std::span<const int> bones);
 
-/// The bones that stand for an arm or leg where it bends in one place: its first, its forearm or shin, its last.
-/// Nothing where it has fewer than three bones or they do not descend.
+/// The bones that stand for an arm or leg where it bends in one place: its first, its forearm or shin, its
+/// last. Nothing where it has fewer than three bones or they do not descend.
 std::optional<std::array<int, 3>> bending_bones(const Skeleton& skeleton, const Chain& limb);
 
 /// Where the character stands in the clip of this name, along `up` from the model's origin.

@@ -20,8 +20,8 @@ struct Choices {
 };
 
 /// Puts `choices` in place of what was found. A found chain that would share a bone with a chosen one gives
-/// way, with a finding. Findings that the choices have mended go away. Throws `Error` where choices contradict each
-/// other (a bone in two chains, a chain that runs from the tip to the root).
+/// way, with a finding. Findings that the choices have mended go away. Throws `Error` where choices
+/// contradict each other (a bone in two chains, a chain that runs from the tip to the root).
 void apply_choices(Chart& chart, const Choices& choices);
 
 /// Those of `choices` that say something else than `found` does.
