@@ -35,9 +35,9 @@ int main(int count, char** arguments) {
         bodies.push_back(crowd::make_body(100'000u + static_cast<unsigned>(number)));
     const std::vector<std::pair<const char*, float Weights::*>> all{
         {"floor", &Weights::floor},   {"hang", &Weights::hang},     {"level", &Weights::level},
-        {"length", &Weights::length}, {"digits", &Weights::digits}, {"trunk_end", &Weights::trunk_end},
-        {"order", &Weights::order},   {"apart", &Weights::apart},   {"explained", &Weights::explained},
-        {"head", &Weights::head},     {"flat", &Weights::flat},     {"names", &Weights::names}};
+        {"length", &Weights::length}, {"digits", &Weights::digits}, {"order", &Weights::order},
+        {"apart", &Weights::apart},   {"head", &Weights::head},     {"flat", &Weights::flat},
+        {"names", &Weights::names}};
     fmt::print(
         "{} bodies, as set: {:.2f} % of chains right\n| weight | set to | x 0 | x 0.5 | x 2 "
         "|\n|---|---|---|---|---|\n",

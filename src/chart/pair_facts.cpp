@@ -19,15 +19,6 @@ std::size_t most_digits(const Body& body, const Branch& branch) {
     return most;
 }
 
-// Whether nothing of the trunk but a short end goes on from here: ears and eyes sit there.
-bool is_trunk_end(const Body& body, int holder) {
-    if (holder == k_no_bone) return false;
-    const auto& next = body.hanging(holder);
-    return std::none_of(next.begin(), next.end(), [&](int bone) {
-        return body.in_trunk(bone) && body.reach[static_cast<std::size_t>(bone)] > 0.12f * body.size;
-    });
-}
-
 class PairMeter {
  public:
     explicit PairMeter(const Body& body) : body_(body) {
@@ -66,7 +57,6 @@ class PairMeter {
         pair.mass /= std::max(body_.whole_mass, 1e-20f);
         pair.start_height = body_.height(pair.start);
         pair.length = branch.length / std::max(body_.high - body_.low, 1e-9f);
-        pair.at_trunk_end = is_trunk_end(body_, branch.holder);
         return pair;
     }
 
@@ -163,8 +153,6 @@ std::vector<RoleTerm> terms_of(const Body& body, const Weights& w, float name_tr
          0.0f, 0.4f + w.level * clamped((pair.start_height - 0.45f) / 0.2f)},
         {"it ends in several digits", 0.0f, w.digits * (pair.digits >= 2 ? 1.0f : 0.0f)},
         {"it is short", short_by(0.18f), short_by(0.2f)},
-        {"it is short and sits where the trunk ends", 0.0f,
-         -w.trunk_end * (pair.at_trunk_end && pair.length < 0.25f ? 1.0f : 0.0f)},
         {"names of its bones", names * (leg_names + fore_names), names * (arm_names - 2.0f * wing_names)},
         {"no other branch mirrors it", alone, alone},
         {"many branches like it surround one bone", pair.radial ? -k_never : 0.0f,

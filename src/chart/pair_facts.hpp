@@ -16,7 +16,6 @@ struct PairFacts {
     float length = 0.0f;  // of the body's height
     float mass = 0.0f;    // of the whole
     std::size_t digits = 1;
-    bool at_trunk_end = false;
     bool radial = false;
     float contact = 0.0f;  // how often it is what comes down to the floor in the clips, 0 to 1
     float leg = 0.0f;      // scores

@@ -97,13 +97,11 @@ class Reader {
     // other.
     float body_score(const std::vector<Role>& roles, const std::vector<std::size_t>& order) const {
         float score = 0.0f;
-        float mass = 0.0f;
         std::vector<const PairFacts*> legs;
         const PairFacts* arms = nullptr;
         for (std::size_t i = 0; i < roles.size(); ++i) {
             const PairFacts& pair = pairs_[order[i]];
             if (roles[i] == Role::loose) continue;
-            mass += pair.mass;
             if (roles[i] == Role::leg) {
                 score += pair.leg;
                 legs.push_back(&pair);
@@ -113,7 +111,6 @@ class Reader {
                 arms = &pair;
             }
         }
-        score += weights_.explained * mass;
         for (std::size_t i = 0; i < legs.size(); ++i) {
             float nearest = 1.0f;
             for (std::size_t j = 0; j < i; ++j)

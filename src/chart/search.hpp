@@ -8,19 +8,17 @@ namespace dendraxis::detail {
 /// What the terms of a chart's score weigh, in the unit of log-likelihoods. Fitted on generated skeletons
 /// (docs/charting.md); a term's value lies within -1 and 1.
 struct Weights {
-    float floor = 1.5f;      ///< a leg's end is the lowest part of the body, an arm's is not
-    float hang = 0.8f;       ///< a leg leads down
-    float level = 0.8f;      ///< arms begin in the upper half
-    float length = 1.2f;     ///< legs and arms are long
-    float digits = 0.8f;     ///< arms end in several digits
-    float trunk_end = 1.5f;  ///< what is short and sits where the trunk ends is no arm
-    float motion = 0.5f;     ///< in the clips legs are what comes down to the floor
-    float order = 0.8f;      ///< legs, arms and head follow each other along the trunk, upward
-    float apart = 1.2f;      ///< two pairs of legs stand apart from each other
-    float explained = 1.0f;  ///< flesh that belongs to the body's chains
-    float head = 1.0f;       ///< a heavy, round end of the trunk
-    float flat = 1.5f;       ///< a body does not lie flat on the floor
-    float names = 1.6f;      ///< what names say, as far as they agree with the shape elsewhere
+    float floor = 1.5f;   ///< a leg's end is the lowest part of the body, an arm's is not
+    float hang = 0.8f;    ///< a leg leads down
+    float level = 0.8f;   ///< arms begin in the upper half
+    float length = 1.2f;  ///< legs and arms are long
+    float digits = 0.8f;  ///< arms end in several digits
+    float motion = 0.5f;  ///< in the clips legs are what comes down to the floor
+    float order = 0.8f;   ///< legs, arms and head follow each other along the trunk, upward
+    float apart = 1.2f;   ///< two pairs of legs stand apart from each other
+    float head = 1.0f;    ///< a heavy, round end of the trunk
+    float flat = 1.5f;    ///< a body does not lie flat on the floor
+    float names = 1.6f;   ///< what names say, as far as they agree with the shape elsewhere
 };
 
 /// A role of a pair of branches.
