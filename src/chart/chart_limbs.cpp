@@ -147,7 +147,7 @@ class LimbCharter {
             const bool in_hand = body_.has_skin && body_.distance(child, hand) > 0.01f * body_.size &&
                                  body_.kind[i] == HelperKind::unknown;
             if (said || in_hand)
-                charter_.add(name_of("grip", side), {child}, 0.6f,
+                charter_.add(name_of("grip", side), {child}, said ? 0.9f : 0.6f,
                              {"a bone in the hand that moves no flesh"});
         }
     }

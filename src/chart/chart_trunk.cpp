@@ -235,7 +235,8 @@ class TrunkCharter {
             const bool forward = way.dot(body_.facing) > 0.0f && way.dot(body_.facing) > way.dot(body_.up);
             if (named(bone, Part::jaw) ||
                 (forward && body_.hanging(bone).empty() && body_.name(bone).part == Part::none)) {
-                charter_.add("jaw", {bone}, 0.6f, {"it points forward from the head"});
+                charter_.add("jaw", {bone}, named(bone, Part::jaw) ? 0.9f : 0.6f,
+                             {"it points forward from the head"});
                 return;
             }
         }
