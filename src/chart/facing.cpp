@@ -18,7 +18,7 @@ Vec3 without(const Vec3& vector, const Vec3& unit) {
 
 Vec3 snapped(const Vec3& direction) {
     for (int axis = 0; axis < 3; ++axis) {
-        const Vec3 unit = Vec3::Unit(axis) * (direction[axis] < 0.0f ? -1.0f : 1.0f);
+        Vec3 unit = Vec3::Unit(axis) * (direction[axis] < 0.0f ? -1.0f : 1.0f);
         if (unit.dot(direction) > std::cos(k_snap)) return unit;
     }
     return direction;

@@ -208,15 +208,16 @@ class Hanger {
         const std::vector<int> bones = order();
         std::vector<std::vector<int>> children(body_.count());
         std::vector<char> flesh(body_.count(), 0);
-        for (auto it = bones.rbegin(); it != bones.rend(); ++it) {
-            const int above = body_.hangs_on(*it);
-            flesh[index(*it)] = static_cast<char>(flesh[index(*it)] || fleshy(*it));
+        for (std::size_t i = bones.size(); i-- > 0;) {
+            const int bone = bones[i];
+            const int above = body_.hangs_on(bone);
+            flesh[index(bone)] = static_cast<char>(flesh[index(bone)] || fleshy(bone));
             if (above == k_no_bone) continue;
-            children[index(above)].push_back(*it);
-            flesh[index(above)] = static_cast<char>(flesh[index(above)] || flesh[index(*it)]);
+            children[index(above)].push_back(bone);
+            flesh[index(above)] = static_cast<char>(flesh[index(above)] || flesh[index(bone)]);
         }
-        for (auto it = bones.rbegin(); it != bones.rend(); ++it) {
-            const int bone = *it;
+        for (std::size_t i = bones.size(); i-- > 0;) {
+            const int bone = bones[i];
             const auto& next = children[index(bone)];
             const bool leads_on =
                 std::any_of(next.begin(), next.end(), [&](int child) { return body_.lives(child); });
@@ -362,18 +363,19 @@ class Hanger {
         body_.mass_below = body_.mass;
         const std::vector<int> bones = order();
         Eigen::AlignedBox3f box;
-        for (auto it = bones.rbegin(); it != bones.rend(); ++it) {
-            if (!body_.lives(*it)) continue;
-            complete_tip(*it);
-            const int next = body_.main_child(*it);
-            body_.reach[index(*it)] = next == k_no_bone
-                                          ? (body_.end(*it) - body_.at(*it)).norm()
-                                          : body_.distance(*it, next) + body_.reach[index(next)];
-            for (const int child : body_.hanging(*it))
-                body_.mass_below[index(*it)] += body_.mass_below[index(child)];
-            box.extend(body_.at(*it));
-            if (next == k_no_bone) box.extend(body_.end(*it));
-            body_.whole_mass += body_.mass_of(*it);
+        for (std::size_t i = bones.size(); i-- > 0;) {
+            const int bone = bones[i];
+            if (!body_.lives(bone)) continue;
+            complete_tip(bone);
+            const int next = body_.main_child(bone);
+            body_.reach[index(bone)] = next == k_no_bone
+                                           ? (body_.end(bone) - body_.at(bone)).norm()
+                                           : body_.distance(bone, next) + body_.reach[index(next)];
+            for (const int child : body_.hanging(bone))
+                body_.mass_below[index(bone)] += body_.mass_below[index(child)];
+            box.extend(body_.at(bone));
+            if (next == k_no_bone) box.extend(body_.end(bone));
+            body_.whole_mass += body_.mass_of(bone);
         }
         body_.size = box.isEmpty() ? 0.0f : box.sizes().maxCoeff();
     }
