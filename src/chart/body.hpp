@@ -20,10 +20,7 @@ struct Branch {
     Vec3 tip = Vec3::Zero();  ///< where the path ends
     float length = 0.0f;      ///< from the first joint along the bones to the farthest tip
     float mass = 0.0f;
-    std::string role;  ///< `leg`, `arm`, `wing`, `ear`, `eye`; empty: loose
     Side side = Side::none;
-    float confidence = 0.0f;
-    std::vector<std::string> evidence;
 };
 
 /// Facts of each bone. Lengths are in model space at rest; masses are areas of skin (lengths where there is
@@ -64,7 +61,6 @@ struct Body {
     Vec3 facing = Vec3::UnitZ();
     float low = 0.0f;  ///< along `up`, of all flesh, or of the joints where there is none
     float high = 0.0f;
-    float facing_certainty = 0.0f;  ///< how much geometry speaks for it, 0 to 1
 
     std::size_t count() const { return place.size(); }
     Vec3 at(int bone) const { return place[static_cast<std::size_t>(bone)]; }

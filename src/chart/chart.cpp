@@ -8,6 +8,7 @@
 #include <tuple>
 
 namespace dendraxis {
+
 const Chain* Chart::find(std::string_view name) const noexcept {
     const auto found =
         std::find_if(chains.begin(), chains.end(), [name](const Chain& chain) { return chain.name == name; });

@@ -220,7 +220,6 @@ void find_facing(Body& body, const Reading& reading, Chart& chart) {
     const float sum = shape + 1.5f * named + 0.3f * axis.dot(usual) + 0.01f;
     const float toward = sum >= 0.0f ? 1.0f : -1.0f;
     body.facing = without(toward * axis, body.up).normalized();
-    body.facing_certainty = std::clamp(std::abs(shape) / 4.0f, 0.0f, 1.0f);
     name_sides(body);
     if (named * toward < -0.4f) {
         chart.findings.push_back({Severity::warning, "chart.sides-swapped", chart.character,

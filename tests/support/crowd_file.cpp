@@ -21,7 +21,6 @@ void Builder::rebuild_hierarchy() {
         const std::string above = joint("hips").parent;
         joint("hips").parent = chest_;
         joint("hips").holder = "spine0";
-        std::string before = above;
         for (Joint& j : joints_) {
             if (j.label == "spine0") j.parent = above, j.holder = "hips";
         }

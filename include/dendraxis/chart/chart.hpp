@@ -25,7 +25,7 @@ namespace dendraxis {
 struct Chain {
     std::string name;
     std::vector<int> bones;
-    float confidence = 0.0f;            ///< 0 to 1: the share of its bones that evidence speaks for
+    float confidence = 0.0f;            ///< 0 to 1: by how much charts without it score less
     std::vector<std::string> evidence;  ///< for people
     /// Arms and legs: where in `bones` the forearm or shin begins, so that its joint is the elbow or knee.
     /// What comes before it is upper arm or thigh, the last bone is hand or foot.
