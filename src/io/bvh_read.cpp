@@ -311,17 +311,17 @@ class BvhReader {
         std::map<std::string, int> uses;
         for (const Joint& joint : joints_) ++uses[joint.name];
         int number = -1;
-        for (std::size_t i = 0; i < joints_.size(); ++i) {
+        for (const Joint& joint : joints_) {
             Bone bone;
-            bone.name = joints_[i].name;
+            bone.name = joint.name;
             bone.label = bone.name;
-            bone.parent = joints_[i].parent;
-            bone.rest.translation = joints_[i].offset;
+            bone.parent = joint.parent;
+            bone.rest.translation = joint.offset;
             // Joints are counted as the file lists them; end sites are called after theirs.
-            if (!joints_[i].ends) ++number;
+            if (!joint.ends) ++number;
             if (bone.name.empty() || uses[bone.name] > 1)
-                bone.label = joints_[i].ends ? bones[static_cast<std::size_t>(bone.parent)].label + "_end"
-                                             : fmt::format("#{}", number);
+                bone.label = joint.ends ? bones[static_cast<std::size_t>(bone.parent)].label + "_end"
+                                        : fmt::format("#{}", number);
             while (labels.contains(bone.label)) bone.label += "_end";
             labels.insert(bone.label);
             bones.push_back(std::move(bone));
