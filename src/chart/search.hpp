@@ -5,8 +5,8 @@
 
 namespace dendraxis::detail {
 
-/// What the terms of a chart's score weigh, in the unit of log-likelihoods. Fitted on generated skeletons
-/// (docs/charting.md); a term's value lies within -1 and 1.
+/// What the terms of a chart's score weigh, in the unit of log-likelihoods. Set by hand, and checked on
+/// generated bodies by scaling each (docs/charting.md); a term's value lies within -1 and 1.
 struct Weights {
     float floor = 1.5f;   ///< a leg's end is the lowest part of the body, an arm's is not
     float hang = 0.8f;    ///< a leg leads down

@@ -48,8 +48,6 @@ class Builder {
 
     void charted(const std::string& chain, const std::string& label) { body_.chains[chain].push_back(label); }
 
-    static Vec3 mirrored(Vec3 v, float side) { return {side * v.x(), v.y(), v.z()}; }
-
     // Hips, spine, chest, neck and head of an upright body; gives the chest's label.
     void upright_trunk(float hip_height, float shoulder_height, float lean);
 
