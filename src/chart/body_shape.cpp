@@ -374,7 +374,9 @@ class ShapeFitter {
 }  // namespace
 
 BodyShape body_shape(const Character& character, const Chart& chart) {
-    return ShapeFitter(character, chart).fit();
+    BodyShape shape = ShapeFitter(character, chart).fit();
+    shape.marks = bone_marks(character);
+    return shape;
 }
 
 Vec3 place_of(const Sole& sole, const SolePoint& point, std::span<const Transform> model) noexcept {

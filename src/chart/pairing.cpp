@@ -1,3 +1,4 @@
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/pairing.hpp>
 
 #include <algorithm>
@@ -60,6 +61,10 @@ std::string answer_for(const std::string& target_chain, const Chart& source) {
     return "";
 }
 
+Quat upright_to_upright(const Pairing& pairing) {
+    return pairing.target.to_upright().conjugate() * pairing.source.to_upright();
+}
+
 }  // namespace
 
 const ChainPair* Pairing::entry_of(const Chain& target_chain) const noexcept {
@@ -74,6 +79,13 @@ const Chain* Pairing::source_of(const Chain& target_chain) const noexcept {
     return entry == nullptr ? nullptr : source.find(entry->source);
 }
 
+bool Pairing::is_as_found(const Chain& target_chain) const {
+    const ChainPair* entry = entry_of(target_chain);
+    const std::string answer = answer_for(target_chain.name, source);
+    if (entry == nullptr) return answer.empty();
+    return entry->source == answer && entry->strength == 1.0f && entry->reach == 0.0f;
+}
+
 Pairing pair(Chart source, Chart target) {
     Pairing pairing;
     pairing.source = std::move(source);
@@ -82,11 +94,27 @@ Pairing pair(Chart source, Chart target) {
         const std::string answer = answer_for(chain.name, pairing.source);
         if (!answer.empty()) pairing.chains.push_back({answer, chain.name, 1.0f, 0.0f});
     }
+    match_builds(pairing);
     review_leftovers(pairing);
     return pairing;
 }
 
+void match_builds(Pairing& pairing) {
+    pairing.bones = correspond(pairing.source.skeleton, pairing.target.skeleton, upright_to_upright(pairing),
+                               pairing.source.shape.marks, pairing.target.shape.marks);
+    if (!pairing.bones.is_same_build()) pairing.bones = {};
+}
+
+Quat source_to_target(const Pairing& pairing) {
+    constexpr float k_most = 0.3f;  // radians; hips that are turned by more were posed so
+    const Quat upright = upright_to_upright(pairing);
+    if (!pairing.is_same_build() || pairing.target.hub == k_no_bone) return upright;
+    const BoneAnswer& hips = pairing.bones.answers[static_cast<std::size_t>(pairing.target.hub)];
+    return hips.source != k_no_bone && angle_between(hips.turn, upright) < k_most ? hips.turn : upright;
+}
+
 float leg_ratio(const Pairing& pairing) {
+    if (pairing.is_same_build()) return pairing.bones.scale;
     const float source = leg_length(pairing.source);
     const float target = leg_length(pairing.target);
     if (source > 1e-6f && target > 1e-6f) return target / source;

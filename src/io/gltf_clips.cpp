@@ -2,6 +2,7 @@
 #include "gltf_parts.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -106,6 +107,15 @@ std::vector<Channel> read_channels(const GltfFile& file, const tinygltf::Animati
     return channels;
 }
 
+// A rate that lays the last of `frames` frames on the last key to the last digit.
+float exact_rate(float rate, std::size_t frames, double length) {
+    const double last = static_cast<double>(frames - 1);
+    if (frames < 2 || std::abs(last / static_cast<double>(rate) - length) <= 1e-7 + 2e-7 * length)
+        return rate;
+    const auto exact = static_cast<float>(last / length);
+    return std::abs(exact - rate) < 1e-3f * rate ? std::nextafter(exact, 0.0f) : rate;
+}
+
 // The rate whose frames all keys lie on. A clip of few keys lies on many: the first of the usual rates is
 // taken.
 float rate_of(const std::vector<double>& times) {
@@ -139,6 +149,7 @@ Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Chan
           const std::vector<double>& times, float fps, const std::string& where) {
     Clip clip;
     clip.fps = fps > 0.0f ? fps : rate_of(times);
+    clip.start = static_cast<float>(times.front());
     clip.bone_count = skeleton.size();
     const double length = (times.back() - times.front()) * static_cast<double>(clip.fps);
     if (length > static_cast<double>(k_most_frames)) {
@@ -146,6 +157,7 @@ Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Chan
                     "check its key times, or ask for a lower rate");
     }
     const std::size_t frames = 1 + static_cast<std::size_t>(std::ceil(length - 0.05));
+    if (fps <= 0.0f) clip.fps = exact_rate(clip.fps, frames, times.back() - times.front());
     const std::vector<Transform> rest = rest_pose(skeleton);
     clip.transforms.reserve(frames * rest.size());
     for (std::size_t f = 0; f < frames; ++f)
@@ -208,6 +220,80 @@ void carry_down(const NodesAbove& above, const Clip& motion, const Skeleton& ske
     }
 }
 
+// How far the poses half way between frames are from a straight line: in radians, and in sizes of the
+// skeleton.
+float bend_between(const Clip& clip, const Clip& twice, const Skeleton& skeleton) {
+    const std::vector<Transform> rest = rest_in_model_space(skeleton);
+    const Extents extents = rest_extents(skeleton, {});
+    const float size = std::max((extents.high - extents.low).norm(), 1e-9f);
+    float worst = 0.0f;
+    for (std::size_t f = 0; f + 1 < clip.frame_count() && 2 * f + 1 < twice.frame_count(); ++f) {
+        for (std::size_t b = 0; b < clip.bone_count; ++b) {
+            const Transform& before = clip.frame(f)[b];
+            const Transform& after = clip.frame(f + 1)[b];
+            const Transform& truth = twice.frame(2 * f + 1)[b];
+            const int parent = skeleton.bones()[b].parent;
+            const Vec3& unit =
+                parent == k_no_bone ? skeleton.above().scale : rest[static_cast<std::size_t>(parent)].scale;
+            const Vec3 off = 0.5f * (before.translation + after.translation) - truth.translation;
+            worst = std::max(worst, off.norm() * unit.cwiseAbs().maxCoeff() / size);
+            worst =
+                std::max(worst, angle_between(before.rotation.slerp(0.5f, after.rotation), truth.rotation));
+        }
+    }
+    return worst;
+}
+
+// One animation, sampled so that nothing is lost.
+struct ClipReader {
+    const GltfFile& file;
+    const Skeleton& skeleton;
+    const NodesAbove& above;
+    const std::vector<Channel>& channels;
+    const std::vector<Channel>& channels_above;
+    const std::string& where;
+
+    static constexpr float k_lost = 3e-4f;  // of `bend_between`
+    static constexpr float k_most_fps = 240.0f;
+
+    Clip read(float fps) const {
+        std::vector<Channel> all = channels;
+        all.insert(all.end(), channels_above.begin(), channels_above.end());
+        const std::vector<double> times = times_of(all);
+        Clip clip = at_rate(times, fps);
+        // Straight lines between keys are straight at any rate on which the keys lie. Curves are not, nor is
+        // what turns above the first bone.
+        const bool may_bend =
+            !channels_above.empty() || std::any_of(all.begin(), all.end(), [&](const Channel& channel) {
+                return channel.curve == Curve::cubic || !lies_on_frames(channel, clip);
+            });
+        while (fps <= 0.0f && may_bend && clip.frame_count() > 1 && 2.0f * clip.fps <= k_most_fps) {
+            Clip twice = at_rate(times, 2.0f * clip.fps);
+            if (bend_between(clip, twice, skeleton) < k_lost) break;
+            clip = std::move(twice);
+        }
+        return clip;
+    }
+
+ private:
+    Clip at_rate(const std::vector<double>& times, float fps) const {
+        Clip clip = bake(file, skeleton, channels, times, fps, where);
+        if (!channels_above.empty()) {
+            const Clip motion = bake(file, above.skeleton, channels_above, times, clip.fps, where);
+            carry_down(above, motion, skeleton, clip);
+        }
+        return clip;
+    }
+
+    static bool lies_on_frames(const Channel& channel, const Clip& clip) {
+        return std::all_of(channel.times.begin(), channel.times.end(), [&](float time) {
+            const double frame =
+                (static_cast<double>(time) - static_cast<double>(clip.start)) * static_cast<double>(clip.fps);
+            return std::abs(frame - std::round(frame)) < 0.05;
+        });
+    }
+};
+
 // Props that were let go stand in the scene; told relative to the first bone, as the others are to theirs.
 void tell_by_first_bone(const GltfFile& file, const Clip& whole, const Character& character, Clip& motion) {
     std::vector<Transform> model(character.skeleton.size());
@@ -266,18 +352,12 @@ void read_clips(const GltfFile& file, float fps, Character& character) {
                  "the animation moves none of the character's bones; it was passed over", ""});
             continue;
         }
-        std::vector<Channel> all = channels;
-        all.insert(all.end(), channels_above.begin(), channels_above.end());
-        const std::vector<double> times = times_of(all);
-        Clip clip = bake(file, character.skeleton, channels, times, fps, where);
+        Clip clip = ClipReader{file, character.skeleton, above, channels, channels_above, where}.read(fps);
         clip.name = name;
-        if (!channels_above.empty()) {
-            const Clip motion = bake(file, above.skeleton, channels_above, times, clip.fps, where);
-            carry_down(above, motion, character.skeleton, clip);
-        }
         character.clips.push_back(std::move(clip));
         if (!character.prop_nodes.empty())
-            read_prop_motion(file, animation, character.clips.back(), times.front(), character, where);
+            read_prop_motion(file, animation, character.clips.back(),
+                             static_cast<double>(character.clips.back().start), character, where);
     }
 }
 

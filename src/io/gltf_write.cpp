@@ -50,7 +50,7 @@ class AnimationWriter {
         if (is_new) {
             std::vector<float> seconds;
             for (const int frame : frames)
-                seconds.push_back(static_cast<float>(static_cast<double>(frame) / clip_.fps));
+                seconds.push_back(static_cast<float>(clip_.start + static_cast<double>(frame) / clip_.fps));
             found->second = add_accessor(glb_, std::span<const float>(seconds), 1, k_float, true);
         }
         return found->second;

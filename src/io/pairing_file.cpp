@@ -104,6 +104,7 @@ class PairingReader {
         const Json passes = json_.value("passes", Json::object());
         for (const auto& [name, member] : k_passes) pairing_.settings.*member = passes.value(name, true);
         read_gate();
+        match_builds(pairing_);
         review_leftovers(pairing_);
         for (const std::string& key : unknown_keys(document_, Schema::pairing)) {
             pairing_.findings.push_back({Severity::warning, "pair.unknown-key", key,

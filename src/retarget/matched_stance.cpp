@@ -90,7 +90,8 @@ class StanceMatcher {
           target_rest_(rest_in_model_space(pairing.target.skeleton)),
           target_(target_rest_),
           turns_(target_rest_.size(), Quat::Identity()),
-          to_target_(pairing.target.to_upright().conjugate() * pairing.source.to_upright()) {}
+          to_target_(source_to_target(pairing)),
+          follows_(followed_bones(pairing)) {}
 
     MatchedStance match() {
         const Skeleton& skeleton = pairing_.target.skeleton;
@@ -100,7 +101,8 @@ class StanceMatcher {
             turns_[b] = parent == k_no_bone ? Quat::Identity() : turns_[static_cast<std::size_t>(parent)];
             follow_parent(bone);
             const auto [chain, index] = chain_of(bone);
-            if (chain != nullptr) {
+            if (follows_[b] != k_no_bone) turns_[b] = to_target_ * pairing_.bones.answers[b].turn.conjugate();
+            if (chain != nullptr && !follows_bones(*chain)) {
                 const Quat unmatched = turns_[b];
                 turn(*chain, index);
                 const ChainPair* entry = pairing_.entry_of(*chain);
@@ -109,7 +111,8 @@ class StanceMatcher {
             }
             target_[b].rotation = (turns_[b] * target_rest_[b].rotation).normalized();
         }
-        const float drop = hub_drop();
+        const bool hub_follows = follows_[static_cast<std::size_t>(pairing_.target.hub)] != k_no_bone;
+        const float drop = hub_follows ? 0.0f : hub_drop();
         turn_by_hand();
         return {turns_, drop};
     }
@@ -122,6 +125,11 @@ class StanceMatcher {
                 return {&chain, static_cast<std::size_t>(found - chain.bones.begin())};
         }
         return {nullptr, 0};
+    }
+
+    bool follows_bones(const Chain& chain) const {
+        return std::any_of(chain.bones.begin(), chain.bones.end(),
+                           [&](int bone) { return follows_[static_cast<std::size_t>(bone)] != k_no_bone; });
     }
 
     void follow_parent(int bone) {
@@ -264,6 +272,7 @@ class StanceMatcher {
     std::vector<Transform> target_;
     std::vector<Quat> turns_;
     Quat to_target_;
+    std::vector<int> follows_;
 };
 
 }  // namespace
@@ -275,6 +284,20 @@ std::vector<Transform> source_stance_in_model_space(const Pairing& pairing) {
                                       : stance_pose(pairing.source, pairing.settings.source_stance.name);
     to_model_space(skeleton, pose, pose);
     return pose;
+}
+
+std::vector<int> followed_bones(const Pairing& pairing) {
+    std::vector<int> follows(pairing.target.skeleton.size(), k_no_bone);
+    const bool from_rest = pairing.source_stance.empty() && (pairing.settings.source_stance.name.empty() ||
+                                                             pairing.settings.source_stance.name == "rest");
+    if (!pairing.is_same_build() || !from_rest) return follows;
+    for (std::size_t b = 0; b < follows.size(); ++b) follows[b] = pairing.bones.answers[b].source;
+    // A chain that a person paired otherwise does as they say.
+    for (const Chain& chain : pairing.target.chains) {
+        if (pairing.is_as_found(chain)) continue;
+        for (const int bone : chain.bones) follows[static_cast<std::size_t>(bone)] = k_no_bone;
+    }
+    return follows;
 }
 
 MatchedStance match_stance(const Pairing& pairing) {

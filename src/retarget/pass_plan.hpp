@@ -38,6 +38,9 @@ struct PassPlan {
 
     Pairing pairing;
     Quat to_target;  ///< from the source's model space to the target's
+    /// The target follows the source bone by bone and nothing was set by hand: no pass has anything to
+    /// correct.
+    bool is_exact = false;
     float leg_ratio = 1.0f;
     float arm_ratio = 1.0f;
     std::vector<LimbPlan> legs;

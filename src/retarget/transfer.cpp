@@ -1,4 +1,5 @@
 // Own method: rotations relative to a matched stance in model space, spread along chains by arc length.
+#include "carry_positions.hpp"
 #include "clear_arms.hpp"
 #include "turn_kernel.hpp"
 
@@ -101,15 +102,14 @@ Transfer::Transfer(const Pairing& pairing)
     const MatchedStance stance = match_stance(pairing);
     passes_ = std::make_shared<PassPlan>(pairing);
     TurnProgram program;
-    program.to_target = pairing.target.to_upright().conjugate() * pairing.source.to_upright();
+    program.to_target = source_to_target(pairing);
     compile_follow(pairing, stance, program);
     compile_travel(pairing, stance.hub_drop, program);
     program.twists = find_twists(pairing.target);
     program_ = std::make_shared<TurnProgram>(std::move(program));
 }
 
-void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stance,
-                              TurnProgram& program) const {
+void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stance, TurnProgram& program) {
     const Chart& source = pairing.source;
     const Chart& target = pairing.target;
     const Quat to_target = program.to_target;
@@ -125,11 +125,17 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
         follow[i] = {a, b, share, matched.normalized()};
     };
     set(target.hub, source.hub, source.hub, 1.0f);
-    const bool has_ground = source.ground != k_no_bone && target.ground != k_no_bone;
+    const bool has_ground =
+        source.ground != k_no_bone && target.ground != k_no_bone &&
+        (!pairing.is_same_build() ||
+         pairing.bones.answers[static_cast<std::size_t>(target.ground)].source == source.ground);
     if (has_ground) set(target.ground, source.ground, source.ground, 1.0f);
+    const std::vector<int> followed = followed_bones(pairing);
+    const auto is_followed = [&](int bone) { return followed[static_cast<std::size_t>(bone)] != k_no_bone; };
     for (const Chain& chain : target.chains) {
         const Chain* answer = pairing.source_of(chain);
         if (answer == nullptr || answer->bones.empty()) continue;
+        if (std::any_of(chain.bones.begin(), chain.bones.end(), is_followed)) continue;
         if (answer->bones.size() != chain.bones.size()) {
             spread(pairing, chain, *answer, source_rest, target_rest, set);
             continue;
@@ -137,6 +143,11 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
         for (std::size_t i = 0; i < chain.bones.size(); ++i)
             set(chain.bones[i], answer->bones[i], answer->bones[i], 1.0f);
     }
+    for (int bone = 0; bone < static_cast<int>(target_bones_); ++bone) {
+        const int source_bone = followed[static_cast<std::size_t>(bone)];
+        if (source_bone != k_no_bone) set(bone, source_bone, source_bone, 1.0f);
+    }
+    positions_ = std::make_shared<PositionProgram>(compile_positions(pairing, followed, to_target));
     program = compile_turns(source.skeleton, target.skeleton, to_target, follow, source_stance,
                             reaching_limbs(*passes_));
     program.hub = {way_down(source.skeleton, source.hub), way_down(target.skeleton, target.hub)};
@@ -161,10 +172,15 @@ void Transfer::compile_travel(const Pairing& pairing, float hub_drop, TurnProgra
     leg_ratio_ = dendraxis::leg_ratio(pairing);
     const float size_ratio = ratio(target.height, source.height);
     if (hub_ratio_ == 0.0f) hub_ratio_ = size_ratio == 0.0f ? 1.0f : size_ratio;
-    program.source_up = source.up;
-    program.target_up = target.up;
     program.source_floor = source.floor;
     program.target_floor = target.floor;
+    if (pairing.is_same_build()) {
+        hub_ratio_ = leg_ratio_;
+        program.target_floor =
+            target_hub.dot(target.up) - hub_ratio_ * (source_hub.dot(source.up) - source.floor);
+    }
+    program.source_up = source.up;
+    program.target_up = target.up;
     program.leg_ratio = leg_ratio_;
     program.hub_ratio = hub_ratio_;
     const Vec3 over_floor = program.to_target * Vec3(source_hub - source_hub.dot(source.up) * source.up);
@@ -182,6 +198,13 @@ void Transfer::apply(std::span<const Transform> source, std::span<Transform> tar
     float* scratch = workspace.lanes.data() + (k_aligned - address / sizeof(float) % k_aligned) % k_aligned;
     const std::size_t frames = std::min(source.size() / source_bones_, target.size() / target_bones_);
     run_turns(*program_, source.data(), target.data(), frames, scratch);
+    if (positions_->steps.empty()) return;
+    workspace.source_pose.resize(source_bones_);
+    workspace.target_pose.resize(target_bones_);
+    for (std::size_t f = 0; f < frames; ++f)
+        carry_positions(*positions_, passes_->pairing, source.subspan(f * source_bones_, source_bones_),
+                        target.subspan(f * target_bones_, target_bones_), workspace.source_pose,
+                        workspace.target_pose);
 }
 
 Clip Transfer::apply_turns(const Clip& clip) const {
@@ -194,6 +217,7 @@ Clip Transfer::apply_turns(const Clip& clip) const {
     Clip result;
     result.name = clip.name;
     result.fps = clip.fps;
+    result.start = clip.start;
     result.bone_count = target_bones_;
     result.transforms.resize(clip.frame_count() * target_bones_);
     Workspace workspace;
@@ -202,18 +226,20 @@ Clip Transfer::apply_turns(const Clip& clip) const {
 }
 
 Clip Transfer::apply(const Clip& given) const {
-    const Clip clip = on_floor(passes_->pairing.source, given);
+    const Clip clip = passes_->pairing.is_same_build() ? given : on_floor(passes_->pairing.source, given);
     Clip result = apply_turns(clip);
     Take take{*passes_, clip, result, {}, {}, std::vector<Transform>(clip.transforms.size())};
     to_model_space(passes_->pairing.source.skeleton, clip.transforms, take.source_model);
     const PairingSettings& settings = passes_->pairing.settings;
     carry_travel(take);
-    if (settings.feet) hold_feet(take);
-    place_hands(take);
-    std::optional<ArmClearer> clearer;
-    if (settings.clearance) clearer.emplace(take).clear();
-    if (settings.hands) keep_hands_together(take, clearer ? &*clearer : nullptr);
-    if (settings.ranges) keep_in_ranges(take);
+    if (!passes_->is_exact) {
+        if (settings.feet) hold_feet(take);
+        place_hands(take);
+        std::optional<ArmClearer> clearer;
+        if (settings.clearance) clearer.emplace(take).clear();
+        if (settings.hands) keep_hands_together(take, clearer ? &*clearer : nullptr);
+        if (settings.ranges) keep_in_ranges(take);
+    }
     feed_twists_over_time(program_->twists, target_bones_, result.transforms);
     return result;
 }

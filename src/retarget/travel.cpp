@@ -73,7 +73,7 @@ std::vector<Vec3> travel_shift(const Pairing& pairing, const Clip& clip, float l
     const bool has_ground = source.ground != k_no_bone;
     const std::vector<Vec3> path =
         path_of(source.skeleton, clip, has_ground ? source.ground : source.hub, source.up, has_ground);
-    const Quat to_target = pairing.target.to_upright().conjugate() * source.to_upright();
+    const Quat to_target = source_to_target(pairing);
     const float more = travel == Travel::in_place ? -leg_ratio : 1.0f - leg_ratio;
     for (std::size_t f = 0; f < shift.size(); ++f) shift[f] = more * (to_target * (path[f] - path.front()));
     return shift;
@@ -86,7 +86,9 @@ void carry_travel(Take& take) {
     if (travel != Travel::scaled) move_character(take, take.shift);
     // Copied travel leaves the floor where it is; what is planted stays on it.
     if (travel == Travel::copied) take.shift.assign(take.frames(), Vec3::Zero());
-    if (pairing.source.ground == k_no_bone && pairing.target.ground != k_no_bone) make_ground_path(take);
+    // A build that has one bone more keeps it still: what is not in the source is not made up.
+    const bool lacks_ground = pairing.source.ground == k_no_bone && pairing.target.ground != k_no_bone;
+    if (lacks_ground && !pairing.is_same_build()) make_ground_path(take);
 }
 
 }  // namespace dendraxis

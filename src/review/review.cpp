@@ -36,7 +36,7 @@ class Reviewer {
         : pairing_(pairing),
           source_(on_floor(pairing.source, source)),
           result_(result),
-          to_target_(pairing.target.to_upright().conjugate() * pairing.source.to_upright()),
+          to_target_(source_to_target(pairing)),
           leg_ratio_(leg_ratio(pairing)),
           source_model_(source.transforms.size()),
           model_(result.transforms.size()) {

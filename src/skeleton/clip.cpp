@@ -39,6 +39,7 @@ Clip resampled(const Clip& clip, float fps) {
     Clip result;
     result.name = clip.name;
     result.fps = fps;
+    result.start = clip.start;
     result.bone_count = clip.bone_count;
     const auto frames =
         clip.frame_count() == 0 ? 0 : static_cast<std::size_t>(std::lround(clip.seconds() * fps)) + 1;

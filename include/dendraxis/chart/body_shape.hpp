@@ -4,6 +4,7 @@
 
 #include <dendraxis/base/capsule.hpp>
 #include <dendraxis/skeleton/character.hpp>
+#include <dendraxis/skeleton/correspondence.hpp>
 
 #include <array>
 #include <string>
@@ -60,10 +61,15 @@ struct BodyShape {
     std::vector<Sole> soles;
     std::vector<Solid> solids;
     std::vector<ArmShape> arms;
+    std::vector<BoneMark>
+        marks;  ///< of the skin that a bone moves alone: its middle, and where most of it ends
 };
 
 /// Fits the shape of a charted character: to its skin where it has one, else to its bones' lengths.
 BodyShape body_shape(const Character& character, const Chart& chart);
+
+/// The marks of all bones that move some skin alone, sorted by bone.
+std::vector<BoneMark> bone_marks(const Character& character);
 
 /// Where a place of the sole is while the bones stand at `model` (model space, one a bone).
 Vec3 place_of(const Sole& sole, const SolePoint& point, std::span<const Transform> model) noexcept;

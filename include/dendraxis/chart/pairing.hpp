@@ -3,6 +3,7 @@
 
 #include <dendraxis/chart/chart.hpp>
 #include <dendraxis/chart/pairing_settings.hpp>
+#include <dendraxis/skeleton/correspondence.hpp>
 
 #include <string>
 #include <vector>
@@ -30,11 +31,19 @@ struct Pairing {
     Chart source;
     Chart target;
     std::vector<ChainPair> chains;
+    /// Which bone of the source each bone of the target is, if both are one build; without answers if not.
+    Correspondence bones;
     PairingSettings settings;
     std::vector<Transform>
         source_stance;  ///< local pose that `settings.source_stance` names; empty: the rest
     std::vector<Leftover> leftovers;
     Findings findings;
+
+    /// Whether both skeletons are one build, so that motion is carried bone by bone.
+    bool is_same_build() const noexcept { return !bones.answers.empty(); }
+
+    /// Whether this target chain is paired as `pair` pairs it, in full.
+    bool is_as_found(const Chain& target_chain) const;
 
     /// The source chain that answers to this target chain, or null.
     const Chain* source_of(const Chain& target_chain) const noexcept;
@@ -46,11 +55,18 @@ struct Pairing {
 /// forelegs, a mitten's one finger with all). Hubs and ground bones pair by themselves.
 Pairing pair(Chart source, Chart target);
 
+/// The rotation from the source's model space to the target's: what lays the hips of one build on the
+/// other's, else what brings both upright frames together.
+Quat source_to_target(const Pairing& pairing);
+
 /// How much longer the target's legs are; where one side has none, how much taller it is.
 float leg_ratio(const Pairing& pairing);
 
 /// `same role`, `same role, other bone count` or `nearest of kind`.
 std::string how_paired(const Pairing& pairing, const ChainPair& entry);
+
+/// Fills `bones` from the charts.
+void match_builds(Pairing& pairing);
 
 /// Fills `leftovers` and `findings` from the charts and `chains`; for pairings whose chains were set by hand.
 void review_leftovers(Pairing& pairing);

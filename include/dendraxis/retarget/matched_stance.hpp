@@ -26,6 +26,10 @@ struct MatchedStance {
 /// Throws `Error` where they name a stance or bone that does not exist.
 MatchedStance match_stance(const Pairing& pairing);
 
+/// For every bone of the target the source's bone that it follows one by one, or no bone: what the pairing has
+/// matched, as far as the pairing's chains agree and the target is matched to the source's rest.
+std::vector<int> followed_bones(const Pairing& pairing);
+
 /// The source pose that the target is matched to, in model space: what the settings name, else the rest.
 std::vector<Transform> source_stance_in_model_space(const Pairing& pairing);
 

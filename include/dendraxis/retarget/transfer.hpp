@@ -12,6 +12,7 @@ namespace dendraxis {
 
 struct MatchedStance;
 struct PassPlan;
+struct PositionProgram;
 struct TurnProgram;
 
 /// Carries motion from the source of a pairing to its target.
@@ -32,6 +33,8 @@ class Transfer {
     /// Scratch memory of one thread; it grows on first use and is then only used again.
     struct Workspace {
         std::vector<float> lanes;
+        std::vector<Transform> source_pose;
+        std::vector<Transform> target_pose;
     };
 
     /// Local poses of the source in, local poses of the target out: any number of whole poses, frame after
@@ -50,11 +53,12 @@ class Transfer {
     float hub_ratio() const noexcept { return hub_ratio_; }
 
  private:
-    void compile_follow(const Pairing& pairing, const MatchedStance& stance, TurnProgram& program) const;
+    void compile_follow(const Pairing& pairing, const MatchedStance& stance, TurnProgram& program);
     void compile_travel(const Pairing& pairing, float hub_drop, TurnProgram& program);
 
     std::shared_ptr<const PassPlan> passes_;
     std::shared_ptr<const TurnProgram> program_;
+    std::shared_ptr<const PositionProgram> positions_;
     std::size_t source_bones_ = 0;
     std::size_t target_bones_ = 0;
     float leg_ratio_ = 1.0f;

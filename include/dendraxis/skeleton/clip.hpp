@@ -12,7 +12,8 @@ namespace dendraxis {
 /// Local poses at an even rate, frame after frame: frame `f` of bone `b` is `transforms[f * bone_count + b]`.
 struct Clip {
     std::string name;
-    float fps = 30.0f;  ///< frames a second
+    float fps = 30.0f;   ///< frames a second
+    float start = 0.0f;  ///< when its first frame plays, in seconds of its file's own time
     std::size_t bone_count = 0;
     std::vector<Transform> transforms;
 
@@ -22,11 +23,12 @@ struct Clip {
     std::span<Transform> frame(std::size_t index);
 };
 
-/// The pose at `seconds` (held before the start and after the end), written to `pose`, one transform a bone.
-/// Rotations go the short way around. Never allocates or throws; safe to call from several threads.
+/// The pose `seconds` after the first frame (held before the start and after the end), written to `pose`, one
+/// transform a bone. Rotations go the short way around. Never allocates or throws; safe to call from several
+/// threads.
 void sample(const Clip& clip, float seconds, std::span<Transform> pose) noexcept;
 
-/// The clip at another rate: as long as it was, to the nearest frame.
+/// The clip at another rate: it starts when it did and is as long, to the nearest frame.
 Clip resampled(const Clip& clip, float fps);
 
 }  // namespace dendraxis

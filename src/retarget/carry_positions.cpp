@@ -1,0 +1,145 @@
+// Own method: a joint's place is told in the frame of the nearest bone above it that both skeletons have.
+#include "carry_positions.hpp"
+
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_slides = 1e-5f;   // of the character's height
+constexpr float k_resizes = 1e-5f;  // of a bone's size
+
+int nearest_followed(const Skeleton& skeleton, int bone, std::span<const int> follows) {
+    for (bone = skeleton.parent(bone); bone != k_no_bone; bone = skeleton.parent(bone)) {
+        if (follows[static_cast<std::size_t>(bone)] != k_no_bone) return bone;
+    }
+    return k_no_bone;
+}
+
+// The source's axis that lies nearest to each of the target's.
+std::array<int, 3> nearest_axes(const Quat& frame) {
+    const Eigen::Matrix3f turn = frame.toRotationMatrix().cwiseAbs();
+    std::array<int, 3> axes{};
+    for (int i = 0; i < 3; ++i) turn.row(i).maxCoeff(&axes[static_cast<std::size_t>(i)]);
+    return axes;
+}
+
+Vec3 ratio(const Vec3& now, const Vec3& rest) {
+    return Vec3(rest.x() != 0.0f ? now.x() / rest.x() : 1.0f, rest.y() != 0.0f ? now.y() / rest.y() : 1.0f,
+                rest.z() != 0.0f ? now.z() / rest.z() : 1.0f);
+}
+
+bool resizes(const Vec3& now, const Vec3& rest) {
+    return (now - rest).cwiseAbs().maxCoeff() > k_resizes * rest.cwiseAbs().maxCoeff();
+}
+
+bool is_active(const PositionProgram& program, std::span<const Transform> source) {
+    return std::any_of(program.steps.begin(), program.steps.end(), [&](const PositionProgram::Step& step) {
+        const auto a = static_cast<std::size_t>(step.source);
+        return step.always ||
+               (source[a].translation - program.source_rest[a]).squaredNorm() * program.source_unit[a] *
+                       program.source_unit[a] >
+                   program.slide * program.slide ||
+               resizes(source[a].scale, program.source_size[a]);
+    });
+}
+
+}  // namespace
+
+PositionProgram compile_positions(const Pairing& pairing, std::span<const int> follows,
+                                  const Quat& to_target) {
+    const Skeleton& source = pairing.source.skeleton;
+    const Skeleton& target = pairing.target.skeleton;
+    const std::vector<Transform> source_rest = rest_in_model_space(source);
+    const std::vector<Transform> target_rest = rest_in_model_space(target);
+    PositionProgram program;
+    program.scale = pairing.bones.scale;
+    program.slide = k_slides * std::max(pairing.source.height, 1e-6f);
+    for (std::size_t i = 0; i < source.size(); ++i) {
+        const int parent = source.bones()[i].parent;
+        const Vec3& above =
+            parent == k_no_bone ? source.above().scale : source_rest[static_cast<std::size_t>(parent)].scale;
+        program.source_rest.push_back(source.bones()[i].rest.translation);
+        program.source_size.push_back(source.bones()[i].rest.scale);
+        program.source_unit.push_back(above.cwiseAbs().maxCoeff());
+    }
+    const Extents extents = rest_extents(target, {});
+    const float posed = k_same_place * (extents.high - extents.low).norm();
+    for (const Bone& bone : target.bones()) program.target_size.push_back(bone.rest.scale);
+    for (int bone = 0; bone < static_cast<int>(target.size()); ++bone) {
+        const auto b = static_cast<std::size_t>(bone);
+        if (follows[b] == k_no_bone) continue;
+        const auto a = static_cast<std::size_t>(follows[b]);
+        PositionProgram::Step step;
+        step.target = bone;
+        step.source = follows[b];
+        step.target_anchor = nearest_followed(target, bone, follows);
+        const Quat own =
+            target_rest[b].rotation.conjugate() * pairing.bones.answers[b].turn * source_rest[a].rotation;
+        step.axes = nearest_axes(own);
+        Vec3 from = source_rest[a].translation;
+        Vec3 to = target_rest[b].translation;
+        if (step.target_anchor == k_no_bone) {
+            step.frame = to_target;
+            step.left_over = to - program.scale * (step.frame * from);
+        } else {
+            const auto t = static_cast<std::size_t>(step.target_anchor);
+            step.source_anchor = follows[t];
+            const auto s = static_cast<std::size_t>(step.source_anchor);
+            step.frame =
+                target_rest[t].rotation.conjugate() * pairing.bones.answers[t].turn * source_rest[s].rotation;
+            from = source_rest[s].rotation.conjugate() * (from - source_rest[s].translation);
+            to = target_rest[t].rotation.conjugate() * (to - target_rest[t].translation);
+            step.left_over = to - program.scale * (step.frame * from);
+            step.always = source.parent(step.source) != step.source_anchor;
+        }
+        // What is farther off was posed otherwise at rest: its place is the source's.
+        if (step.left_over.norm() > posed) step.left_over.setZero(), step.always = true;
+        program.steps.push_back(step);
+    }
+    return program;
+}
+
+void carry_positions(const PositionProgram& program, const Pairing& pairing,
+                     std::span<const Transform> source, std::span<Transform> target,
+                     std::span<Transform> source_model, std::span<Transform> target_model) noexcept {
+    if (program.steps.empty() || !is_active(program, source)) return;
+    const Skeleton& skeleton = pairing.target.skeleton;
+    to_model_space(pairing.source.skeleton, source, source_model);
+    const auto at = [](std::span<Transform> model, int bone) -> Transform& {
+        return model[static_cast<std::size_t>(bone)];
+    };
+    auto step = program.steps.begin();
+    for (int bone = 0; bone < static_cast<int>(target.size()); ++bone) {
+        Transform& local = target[static_cast<std::size_t>(bone)];
+        const int parent = skeleton.parent(bone);
+        const Transform& above = parent == k_no_bone ? skeleton.above() : at(target_model, parent);
+        if (step != program.steps.end() && step->target == bone) {
+            const auto a = static_cast<std::size_t>(step->source);
+            Vec3 place = at(source_model, step->source).translation;
+            if (step->source_anchor == k_no_bone) {
+                place = program.scale * (step->frame * place) + step->left_over;
+            } else {
+                const Transform& from = at(source_model, step->source_anchor);
+                const Transform& to = at(target_model, step->target_anchor);
+                place = from.rotation.conjugate() * (place - from.translation);
+                place =
+                    to.translation + to.rotation * (program.scale * (step->frame * place) + step->left_over);
+            }
+            local.translation = apply(inverse(above), place);
+            if (resizes(source[a].scale, program.source_size[a])) {
+                const Vec3 grown = ratio(source[a].scale, program.source_size[a]);
+                for (int i = 0; i < 3; ++i)
+                    local.scale[i] = program.target_size[static_cast<std::size_t>(bone)][i] *
+                                     grown[step->axes[static_cast<std::size_t>(i)]];
+            }
+            ++step;
+        }
+        at(target_model, bone) = above * local;
+    }
+}
+
+}  // namespace dendraxis
