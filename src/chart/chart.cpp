@@ -89,17 +89,30 @@ float floor_of(const Chart& chart, std::string_view clip) noexcept {
     return chart.floor;
 }
 
+namespace {
+
+// How long a bone is whose end no joint tells: twice as far as the middle of its skin.
+float skin_length(const Chart& chart, int bone, std::span<const Transform> model) {
+    const auto& marks = chart.shape.marks;
+    const auto mark = std::find_if(marks.begin(), marks.end(), [bone](const BoneMark& m) { return m.bone == bone; });
+    return mark == marks.end() ? 0.0f
+                               : 2.0f * (mark->place - model[static_cast<std::size_t>(bone)].translation).norm();
+}
+
+}  // namespace
+
 float leg_length(const Chart& chart) {
     const std::vector<Transform> model = rest_in_model_space(chart.skeleton);
     float sum = 0.0f;
     int legs = 0;
     for (const Chain& chain : chart.chains) {
-        if (!chain.name.starts_with("leg.") || chain.bones.size() < 2) continue;
+        if (!chain.name.starts_with("leg.") || chain.bones.empty()) continue;
         for (std::size_t i = 1; i < chain.bones.size(); ++i) {
             const auto a = static_cast<std::size_t>(chain.bones[i - 1]);
             const auto b = static_cast<std::size_t>(chain.bones[i]);
             sum += (model[b].translation - model[a].translation).norm();
         }
+        if (chain.bones.size() < 3) sum += skin_length(chart, chain.bones.back(), model);
         ++legs;
     }
     return legs == 0 ? 0.0f : sum / static_cast<float>(legs);

@@ -44,6 +44,7 @@ class FootHolder {
         follow_legs();
         for (std::size_t i = 0; i < legs_.size(); ++i) corrections_.push_back(correction(i));
         find_hub_shift();
+        leave_air_alone();
         apply();
     }
 
@@ -268,6 +269,28 @@ class FootHolder {
         const std::vector<float> down =
             rounded_up(too_high, static_cast<int>(std::lround(take_.frames_in(2.0f * k_hub_seconds))));
         for (std::size_t f = 0; f < take_.frames(); ++f) hub_shift_[f] -= down[f];
+    }
+
+    // A foot in the air goes up and down with the hips and is left as it is, but for not going through the floor
+    // deeper than the source's does.
+    void leave_air_alone() {
+        const int reach = static_cast<int>(std::lround(take_.frames_in(2.0f * k_hub_seconds)));
+        for (std::size_t i = 0; i < legs_.size(); ++i) {
+            std::vector<float> on(take_.frames());
+            for (std::size_t f = 0; f < take_.frames(); ++f) on[f] = foot(i).stands(f) ? 1.0f : 0.0f;
+            on = rounded_up(on, reach);
+            std::vector<float> too_low(take_.frames());
+            for (std::size_t f = 0; f < take_.frames(); ++f) {
+                Vec3& correction = corrections_[i][f];
+                const float rise = correction.dot(up_);
+                const float eased = rise + (1.0f - std::min(1.0f, on[f])) * (hub_shift_[f] - rise);
+                correction += (eased - rise) * up_;
+                const float lowest = target_.floor + take_.plan.leg_ratio * std::min(0.0f, foot(i).height[f]);
+                too_low[f] = std::max(0.0f, std::min(lowest - (legs_[i].lowest[f] + eased), rise - eased));
+            }
+            const std::vector<float> up = rounded_up(too_low, reach);
+            for (std::size_t f = 0; f < take_.frames(); ++f) corrections_[i][f] += up[f] * up_;
+        }
     }
 
     // While nothing stands, the shift passes from one landing's to the next.

@@ -51,6 +51,20 @@ const Helper* end_bone(const Chart& chart, const Chain& chain) {
     return found == chart.helpers.end() ? nullptr : &*found;
 }
 
+// The middle of the skin that a bone moves alone, in the bone's frame without its scale.
+std::optional<Vec3> flesh_middle(const Chart& chart, int bone) {
+    const auto& marks = chart.shape.marks;
+    const auto found = std::find_if(marks.begin(), marks.end(), [bone](const BoneMark& mark) { return mark.bone == bone; });
+    if (found == marks.end()) return std::nullopt;
+    const Transform rest = rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(bone)];
+    return rest.rotation.conjugate() * (found->place - rest.translation);
+}
+
+Vec3 apply_rigidly(const std::vector<Transform>& model, int bone, const Vec3& place) {
+    const Transform& at = model[static_cast<std::size_t>(bone)];
+    return at.translation + at.rotation * place;
+}
+
 Vec3 place(const std::vector<Transform>& model, int bone) {
     return model[static_cast<std::size_t>(bone)].translation;
 }
@@ -82,6 +96,8 @@ Vec3 point_along(const std::vector<Vec3>& heads, const Vec3& tail, const std::ve
     return tail;
 }
 
+constexpr int k_trunk_rounds = 4;
+
 class StanceMatcher {
  public:
     explicit StanceMatcher(const Pairing& pairing)
@@ -111,6 +127,7 @@ class StanceMatcher {
             }
             target_[b].rotation = (turns_[b] * target_rest_[b].rotation).normalized();
         }
+        straighten_trunk();
         const bool hub_follows = follows_[static_cast<std::size_t>(pairing_.target.hub)] != k_no_bone;
         const float drop = hub_follows ? 0.0f : hub_drop();
         turn_by_hand();
@@ -125,6 +142,30 @@ class StanceMatcher {
                 return {&chain, static_cast<std::size_t>(found - chain.bones.begin())};
         }
         return {nullptr, 0};
+    }
+
+    // From hips to head both trunks point alike, so that the head is over the hips as the source's is.
+    void straighten_trunk() {
+        const Chart& target = pairing_.target;
+        const Chain* spine = target.find("spine");
+        const Chain* head = target.find("head");
+        const Chain* answer = head == nullptr ? nullptr : pairing_.source_of(*head);
+        if (spine == nullptr || answer == nullptr || pairing_.source_of(*spine) == nullptr || follows_bones(*spine))
+            return;
+        const float strength = pairing_.entry_of(*spine)->strength;
+        const Vec3 wanted =
+            to_target_ * (place(source_, answer->bones.front()) - place(source_, pairing_.source.hub));
+        for (int i = 0; i < k_trunk_rounds; ++i) {
+            const Vec3 now = place(target_, head->bones.front()) - place(target_, target.hub);
+            const Quat turn = Quat::Identity().slerp(strength, shortest_arc(now, wanted));
+            for (const int bone : spine->bones) {
+                const auto b = static_cast<std::size_t>(bone);
+                turns_[b] = (turn * turns_[b]).normalized();
+                target_[b].rotation = (turns_[b] * target_rest_[b].rotation).normalized();
+            }
+            // Only what hangs on the spine without an answer of its own turns along.
+            for (int bone = 0; bone < static_cast<int>(turns_.size()); ++bone) follow_parent(bone);
+        }
     }
 
     bool follows_bones(const Chain& chain) const {
@@ -186,7 +227,10 @@ class StanceMatcher {
     }
 
     bool known_end(const Chart& chart, const Chain& chain) const {
-        return !chains_after(chart, chain).empty() || end_bone(chart, chain) != nullptr;
+        const bool is_short_limb =
+            (has_part(chain, "arm") || has_part(chain, "leg")) && chain.bones.size() < 3;
+        return !chains_after(chart, chain).empty() || end_bone(chart, chain) != nullptr ||
+               (is_short_limb && flesh_middle(chart, chain.bones.back()).has_value());
     }
 
     // Only chains that both have count, so that a hand with four fingers and one with two point alike.
@@ -259,8 +303,17 @@ class StanceMatcher {
         int legs = 0;
         for (const Chain& leg : pairing_.target.chains) {
             if (!has_part(leg, "leg")) continue;
-            const int ankle = leg.bones.back();
-            rise += (place(target_, ankle) - place(target_rest_, ankle)).dot(pairing_.target.up);
+            // Along the chain: its bones need not hang on each other.
+            const Vec3 tail = leg.bones.size() < 3 ? chain_tail(pairing_.target, leg, target_rest_)
+                                                   : place(target_rest_, leg.bones.back());
+            Vec3 moved = place(target_, leg.bones.front()) - place(target_rest_, leg.bones.front());
+            for (std::size_t i = 0; i < leg.bones.size(); ++i) {
+                const Vec3 next = i + 1 < leg.bones.size() ? place(target_rest_, leg.bones[i + 1]) : tail;
+                const Vec3 along = next - place(target_rest_, leg.bones[i]);
+                if (i + 1 < leg.bones.size() || leg.bones.size() < 3)
+                    moved += turns_[static_cast<std::size_t>(leg.bones[i])] * along - along;
+            }
+            rise += moved.dot(pairing_.target.up);
             ++legs;
         }
         return legs == 0 ? 0.0f : rise / static_cast<float>(legs);
@@ -323,6 +376,7 @@ Vec3 chain_tail(const Chart& chart, const Chain& chain, const std::vector<Transf
     if (!after.empty()) return mean_start(after, model);
     if (const Helper* end = end_bone(chart, chain)) return place(model, end->bone);
     const int last = chain.bones.back();
+    if (const auto middle = flesh_middle(chart, last)) return apply_rigidly(model, last, 2.0f * *middle);
     const int before =
         chain.bones.size() > 1 ? chain.bones[chain.bones.size() - 2] : chart.skeleton.parent(last);
     if (before == k_no_bone) return place(model, last);

@@ -1,5 +1,8 @@
 // Own method: rotations relative to a matched stance in model space, spread along chains by arc length.
+#include "aim_limbs.hpp"
+#include "body_bone.hpp"
 #include "carry_positions.hpp"
+#include "chain_map.hpp"
 #include "clear_arms.hpp"
 #include "turn_kernel.hpp"
 
@@ -38,29 +41,43 @@ std::vector<int> way_down(const Skeleton& skeleton, int bone) {
     return way;
 }
 
-// For every bone of a target chain the two source bones between which its tail lies, and how far along.
+// The middle between the roots of all legs, which answers to the other body's; where there are none, the bone.
+Vec3 leg_roots(const Chart& chart, int bone, const std::vector<Transform>& model) {
+    Vec3 sum = Vec3::Zero();
+    int legs = 0;
+    for (const Chain& chain : chart.chains) {
+        if (!chain.name.starts_with("leg") || chain.bones.empty()) continue;
+        sum += model[static_cast<std::size_t>(chain.bones.front())].translation;
+        ++legs;
+    }
+    return legs == 0 ? model[static_cast<std::size_t>(bone)].translation : Vec3(sum / static_cast<float>(legs));
+}
+
+// A chain with the bone above it, from whose joint its first stretch runs: the hips of a spine.
+Chain with_start(Chain chain, int above) {
+    chain.bones.insert(chain.bones.begin(), above);
+    return chain;
+}
+
+// For every bone of a target chain the source bones whose stretch of the chain it overlaps. A spine is measured
+// from the hips.
 template <class Set>
-void spread(const Pairing& pairing, const Chain& chain, const Chain& answer,
-            const std::vector<Transform>& source_rest, const std::vector<Transform>& target_rest,
-            const Set& set) {
-    const auto shares_of = [](const Chart& chart, const Chain& c, const std::vector<Transform>& model) {
-        std::vector<Vec3> heads;
-        for (const int bone : c.bones) heads.push_back(model[static_cast<std::size_t>(bone)].translation);
-        return tail_shares(heads, chain_tail(chart, c, model));
-    };
-    const std::vector<float> shares = shares_of(pairing.target, chain, target_rest);
-    const std::vector<float> source_shares = shares_of(pairing.source, answer, source_rest);
-    for (std::size_t i = 0; i < chain.bones.size(); ++i) {
-        // The source bone in which this bone's tail lies, and how far along it; the last tails always meet.
-        std::size_t j = 0;
-        while (j + 1 < source_shares.size() && source_shares[j] < shares[i] - 1e-6f) ++j;
-        const float start = j == 0 ? 0.0f : source_shares[j - 1];
-        const float span = source_shares[j] - start;
-        const bool last = i + 1 == chain.bones.size();
-        const float share = last || span <= 0.0f ? 1.0f : std::clamp((shares[i] - start) / span, 0.0f, 1.0f);
-        const int before =
-            j == 0 ? pairing.source.skeleton.parent(answer.bones.front()) : answer.bones[j - 1];
-        set(chain.bones[i], before, answer.bones[last ? answer.bones.size() - 1 : j], share);
+void spread(const Pairing& pairing, Chain chain, Chain answer, const std::vector<Transform>& source_rest,
+            const std::vector<Transform>& target_rest, const Set& set) {
+    const Vec3 tail = chain_tail(pairing.target, chain, target_rest);
+    const Vec3 source_tail = chain_tail(pairing.source, answer, source_rest);
+    const bool is_spine = chain.name == "spine" && answer.name == "spine";
+    if (is_spine) {
+        chain = with_start(chain, pairing.target.hub);
+        answer = with_start(answer, pairing.source.hub);
+    }
+    const std::vector<Overlap> over =
+        overlaps(joint_shares(chain, target_rest, tail), joint_shares(answer, source_rest, source_tail));
+    const int body = body_bone(pairing.source);
+    const auto bone_at = [&](std::size_t i) { return is_spine && i == 0 ? body : answer.bones[i]; };
+    for (std::size_t i = is_spine ? 1 : 0; i < chain.bones.size(); ++i) {
+        const bool whole = over[i].first == over[i].second;
+        set(chain.bones[i], bone_at(over[i].first), bone_at(over[i].second), whole ? 1.0f : over[i].share);
     }
 }
 
@@ -124,7 +141,8 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
         const Quat matched = to_target.conjugate() * stance.turns[i] * target_rest[i].rotation;
         follow[i] = {a, b, share, matched.normalized()};
     };
-    set(target.hub, source.hub, source.hub, 1.0f);
+    const int body = body_bone(source);
+    set(target.hub, body, body, 1.0f);
     const bool has_ground =
         source.ground != k_no_bone && target.ground != k_no_bone &&
         (!pairing.is_same_build() ||
@@ -136,7 +154,7 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
         const Chain* answer = pairing.source_of(chain);
         if (answer == nullptr || answer->bones.empty()) continue;
         if (std::any_of(chain.bones.begin(), chain.bones.end(), is_followed)) continue;
-        if (answer->bones.size() != chain.bones.size()) {
+        if (answer->bones.size() != chain.bones.size() || chain.name == "spine") {
             spread(pairing, chain, *answer, source_rest, target_rest, set);
             continue;
         }
@@ -147,10 +165,15 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
         const int source_bone = followed[static_cast<std::size_t>(bone)];
         if (source_bone != k_no_bone) set(bone, source_bone, source_bone, 1.0f);
     }
+    std::vector<char> is_aimed;
+    for (const Chain& chain : target.chains)
+        is_aimed.push_back(std::none_of(chain.bones.begin(), chain.bones.end(), is_followed) ? 1 : 0);
+    aims_ = std::make_shared<AimProgram>(compile_aims(pairing, is_aimed, to_target));
     positions_ = std::make_shared<PositionProgram>(compile_positions(pairing, followed, to_target));
     program = compile_turns(source.skeleton, target.skeleton, to_target, follow, source_stance,
                             reaching_limbs(*passes_));
-    program.hub = {way_down(source.skeleton, source.hub), way_down(target.skeleton, target.hub)};
+    const bool hub_follows = is_followed(target.hub);
+    program.hub = {way_down(source.skeleton, hub_follows ? source.hub : body), way_down(target.skeleton, target.hub)};
     if (has_ground) {
         program.ground = {way_down(source.skeleton, source.ground), way_down(target.skeleton, target.ground)};
         program.ground_undo = source_stance[static_cast<std::size_t>(source.ground)].conjugate();
@@ -162,29 +185,39 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
 void Transfer::compile_travel(const Pairing& pairing, float hub_drop, TurnProgram& program) {
     const Chart& source = pairing.source;
     const Chart& target = pairing.target;
-    const Vec3 source_hub =
-        rest_in_model_space(source.skeleton)[static_cast<std::size_t>(source.hub)].translation;
-    const Vec3 target_hub =
-        rest_in_model_space(target.skeleton)[static_cast<std::size_t>(target.hub)].translation -
-        hub_drop * target.up;
-    const float source_height = source_hub.dot(source.up) - source.rest_floor;
-    hub_ratio_ = ratio(target_hub.dot(target.up) - target.rest_floor, source_height);
+    const std::vector<Transform> source_rest = rest_in_model_space(source.skeleton);
+    const std::vector<Transform> target_rest = rest_in_model_space(target.skeleton);
+    const auto head = [](const std::vector<Transform>& rest, int bone) -> const Vec3& {
+        return rest[static_cast<std::size_t>(bone)].translation;
+    };
+    const bool is_same = pairing.is_same_build();
+    const int source_bone = program.hub.source_way.back();
+    const Vec3 source_body = is_same ? head(source_rest, source_bone) : leg_roots(source, source_bone, source_rest);
+    const Vec3 target_legs =
+        is_same ? head(target_rest, target.hub) : leg_roots(target, target.hub, target_rest);
+    const Vec3 target_body = target_legs - hub_drop * target.up;
+    const auto carried_by = [](const Transform& bone, const Vec3& place) -> Vec3 {
+        return bone.rotation.conjugate() * (place - bone.translation);
+    };
+    program.source_body = carried_by(source_rest[static_cast<std::size_t>(source_bone)], source_body);
+    program.target_body = carried_by(target_rest[static_cast<std::size_t>(target.hub)], target_legs);
     leg_ratio_ = dendraxis::leg_ratio(pairing);
+    const float source_height = source_body.dot(source.up) - (is_same ? 0.0f : source.rest_floor);
+    const float target_height = target_body.dot(target.up) - (is_same ? 0.0f : target.rest_floor);
+    hub_ratio_ = is_same ? leg_ratio_ : ratio(target_height, source_height);
     const float size_ratio = ratio(target.height, source.height);
     if (hub_ratio_ == 0.0f) hub_ratio_ = size_ratio == 0.0f ? 1.0f : size_ratio;
-    program.source_floor = source.floor;
-    program.target_floor = target.floor;
-    if (pairing.is_same_build()) {
-        hub_ratio_ = leg_ratio_;
-        program.target_floor =
-            target_hub.dot(target.up) - hub_ratio_ * (source_hub.dot(source.up) - source.floor);
-    }
+    // Standing answers to standing; from there it comes down as far as its legs are long.
+    program.hub_ratio = leg_ratio_;
+    program.source_floor = is_same ? 0.0f : source.floor;
+    program.target_floor = (is_same ? 0.0f : target.floor) + target_height - leg_ratio_ * source_height;
     program.source_up = source.up;
     program.target_up = target.up;
     program.leg_ratio = leg_ratio_;
-    program.hub_ratio = hub_ratio_;
-    const Vec3 over_floor = program.to_target * Vec3(source_hub - source_hub.dot(source.up) * source.up);
-    program.hub_offset = target_hub - target_hub.dot(target.up) * target.up - leg_ratio_ * over_floor;
+    // Over the floor it is the bones themselves that answer to each other.
+    const auto over_floor = [](const Vec3& place, const Vec3& up) -> Vec3 { return place - place.dot(up) * up; };
+    program.hub_offset = over_floor(head(target_rest, target.hub), target.up) -
+                         leg_ratio_ * (program.to_target * over_floor(head(source_rest, source_bone), source.up));
 }
 
 void Transfer::apply(std::span<const Transform> source, std::span<Transform> target,
@@ -198,13 +231,15 @@ void Transfer::apply(std::span<const Transform> source, std::span<Transform> tar
     float* scratch = workspace.lanes.data() + (k_aligned - address / sizeof(float) % k_aligned) % k_aligned;
     const std::size_t frames = std::min(source.size() / source_bones_, target.size() / target_bones_);
     run_turns(*program_, source.data(), target.data(), frames, scratch);
-    if (positions_->steps.empty()) return;
+    if (positions_->steps.empty() && aims_->limbs.empty()) return;
     workspace.source_pose.resize(source_bones_);
     workspace.target_pose.resize(target_bones_);
-    for (std::size_t f = 0; f < frames; ++f)
-        carry_positions(*positions_, passes_->pairing, source.subspan(f * source_bones_, source_bones_),
-                        target.subspan(f * target_bones_, target_bones_), workspace.source_pose,
-                        workspace.target_pose);
+    for (std::size_t f = 0; f < frames; ++f) {
+        const auto from = source.subspan(f * source_bones_, source_bones_);
+        const auto to = target.subspan(f * target_bones_, target_bones_);
+        carry_positions(*positions_, passes_->pairing, from, to, workspace.source_pose, workspace.target_pose);
+        aim_limbs(*aims_, passes_->pairing, from, to, workspace.source_pose, workspace.target_pose);
+    }
 }
 
 Clip Transfer::apply_turns(const Clip& clip) const {

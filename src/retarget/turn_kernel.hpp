@@ -119,6 +119,8 @@ struct TurnProgram {
     float hub_ratio = 1.0f;
     Vec3 hub_offset =
         Vec3::Zero();  // over the floor: what scaling leaves over at rest; turns with the ground bone
+    Vec3 source_body = Vec3::Zero();  // in the frame of the source's bone: the place that is followed
+    Vec3 target_body = Vec3::Zero();  // in the hub's frame: the place that is brought to it
     Quat ground_undo = Quat::Identity();
     Vec3 source_ground_rest = Vec3::Zero();
     Vec3 target_ground_rest = Vec3::Zero();

@@ -10,6 +10,7 @@
 
 namespace dendraxis {
 
+struct AimProgram;
 struct MatchedStance;
 struct PassPlan;
 struct PositionProgram;
@@ -59,6 +60,7 @@ class Transfer {
     std::shared_ptr<const PassPlan> passes_;
     std::shared_ptr<const TurnProgram> program_;
     std::shared_ptr<const PositionProgram> positions_;
+    std::shared_ptr<const AimProgram> aims_;
     std::size_t source_bones_ = 0;
     std::size_t target_bones_ = 0;
     float leg_ratio_ = 1.0f;

@@ -13,9 +13,9 @@ namespace dendraxis {
 struct Clip {
     std::string name;
     float fps = 30.0f;   ///< frames a second
-    float start = 0.0f;  ///< when its first frame plays, in seconds of its file's own time
     std::size_t bone_count = 0;
     std::vector<Transform> transforms;
+    float start = 0.0f;  ///< when its first frame plays, in seconds of its file's own time
 
     std::size_t frame_count() const noexcept { return bone_count == 0 ? 0 : transforms.size() / bone_count; }
     float seconds() const noexcept;

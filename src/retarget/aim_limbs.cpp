@@ -1,0 +1,195 @@
+// Own method: each segment of a limb points as the stretch of the source's limb that it answers to, the short
+// way from where turning alone has it; so its twist stays.
+#include "aim_limbs.hpp"
+
+#include "chain_map.hpp"
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/retarget/matched_stance.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
+
+namespace dendraxis {
+namespace {
+
+constexpr float k_slides = 1e-5f;  // of the character's height
+
+bool is_limb(const Chain& chain) {
+    return chain.name.starts_with("arm") || chain.name.starts_with("leg");
+}
+
+Vec3 place_of(const ChainPoint& point, std::span<const Transform> model) {
+    const Vec3& before = model[static_cast<std::size_t>(point.before)].translation;
+    const Transform& after = model[static_cast<std::size_t>(point.after)];
+    return before + point.share * (after.translation + after.rotation * point.carried - before);
+}
+
+// One limb at rest: its joints, with the tail of its last bone where that has no hand or foot.
+struct RestingLimb {
+    RestingLimb(const Chart& chart, const Chain& limb, std::span<const Transform> model)
+        : chain(limb), rest(model), tail(chain_tail(chart, limb, {model.begin(), model.end()})), shares(joint_shares(limb, model, tail)) {}
+
+    bool has_hand() const { return is_limb(chain) && chain.bones.size() >= 3; }
+    std::size_t segments() const { return has_hand() ? chain.bones.size() - 1 : chain.bones.size(); }
+
+    const Transform& bone(std::size_t i) const { return rest[static_cast<std::size_t>(chain.bones[i])]; }
+
+    // From a bone's head to the next joint, in its own frame.
+    Vec3 along(std::size_t i) const {
+        const Vec3 next = i + 1 < chain.bones.size() ? bone(i + 1).translation : tail;
+        return bone(i).rotation.conjugate() * (next - bone(i).translation);
+    }
+
+    ChainPoint joint(std::size_t i) const {
+        if (i < chain.bones.size()) return {chain.bones[i], chain.bones[i], 0.0f, Vec3::Zero()};
+        return {chain.bones.back(), chain.bones.back(), 1.0f, along(i - 1)};
+    }
+
+    ChainPoint point(float share) const {
+        std::size_t i = 0;
+        while (i + 1 < segments() && shares[i + 1] < share - 1e-5f) ++i;
+        const float span = shares[i + 1] - shares[i];
+        ChainPoint point = joint(i + 1);
+        point.before = chain.bones[i];
+        point.share = span > 0.0f ? std::clamp((share - shares[i]) / span, 0.0f, 1.0f) : 1.0f;
+        return point;
+    }
+
+    const Chain& chain;
+    std::span<const Transform> rest;
+    Vec3 tail;
+    std::vector<float> shares;
+};
+
+// The first bones of the chains that hang on this one.
+std::vector<int> chains_on(const Chart& chart, const Chain& chain) {
+    const auto chain_of = [&](int bone) -> const Chain* {
+        for (const Chain& other : chart.chains) {
+            if (std::find(other.bones.begin(), other.bones.end(), bone) != other.bones.end()) return &other;
+        }
+        return nullptr;
+    };
+    std::vector<int> found;
+    for (const Chain& other : chart.chains) {
+        int above = other.bones.empty() ? k_no_bone : chart.skeleton.parent(other.bones.front());
+        while (above != k_no_bone && chain_of(above) == nullptr) above = chart.skeleton.parent(above);
+        if (&other != &chain && above != k_no_bone && chain_of(above) == &chain) found.push_back(other.bones.front());
+    }
+    return found;
+}
+
+LimbAim aim_for(const Pairing& pairing, const RestingLimb& own, const RestingLimb& theirs) {
+    const Skeleton& source = pairing.source.skeleton;
+    const Skeleton& target = pairing.target.skeleton;
+    const std::vector<int>& bones = own.chain.bones;
+    const bool one_to_one = bones.size() == theirs.chain.bones.size();
+    LimbAim aim;
+    for (std::size_t i = 0; i < own.segments(); ++i) {
+        LimbAim::Segment segment;
+        segment.bone = bones[i];
+        segment.along = own.along(i);
+        segment.from = one_to_one ? theirs.joint(i) : theirs.point(own.shares[i]);
+        segment.to = one_to_one ? theirs.joint(i + 1) : theirs.point(own.shares[i + 1]);
+        if (i + 1 < bones.size()) {
+            segment.next = bones[i + 1];
+            segment.carries = target.is_above(segment.bone, segment.next);
+        }
+        aim.segments.push_back(segment);
+    }
+    aim.kept = own.has_hand() ? std::vector<int>{bones.back()} : chains_on(pairing.target, own.chain);
+    aim.always = !one_to_one || !descends(source, theirs.chain.bones) || !descends(target, bones);
+    for (int bone = theirs.chain.bones.back();
+         bone != k_no_bone && bone != theirs.chain.bones.front() && !aim.always; bone = source.parent(bone))
+        aim.watched.push_back(bone);
+    return aim;
+}
+
+bool is_active(const AimProgram& program, const LimbAim& limb, std::span<const Transform> source) {
+    return limb.always || std::any_of(limb.watched.begin(), limb.watched.end(), [&](int bone) {
+               const auto b = static_cast<std::size_t>(bone);
+               const float unit = program.unit[b];
+               return (source[b].translation - program.rest[b]).squaredNorm() * unit * unit >
+                      program.slide * program.slide;
+           });
+}
+
+// Where a bone stands in model space while its local pose may have changed.
+Transform standing(const Skeleton& skeleton, std::span<const Transform> local, int bone) {
+    Transform at = local[static_cast<std::size_t>(bone)];
+    for (int above = skeleton.parent(bone); above != k_no_bone; above = skeleton.parent(above))
+        at = local[static_cast<std::size_t>(above)] * at;
+    return skeleton.above() * at;
+}
+
+Transform standing_above(const Skeleton& skeleton, std::span<const Transform> local, int bone) {
+    const int parent = skeleton.parent(bone);
+    return parent == k_no_bone ? skeleton.above() : standing(skeleton, local, parent);
+}
+
+}  // namespace
+
+AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, const Quat& to_target) {
+    const Skeleton& source = pairing.source.skeleton;
+    const std::vector<Transform> source_rest = rest_in_model_space(source);
+    const std::vector<Transform> target_rest = rest_in_model_space(pairing.target.skeleton);
+    AimProgram program;
+    program.to_target = to_target;
+    program.slide = k_slides * std::max(pairing.source.height, 1e-6f);
+    for (std::size_t i = 0; i < source.size(); ++i) {
+        const int parent = source.bones()[i].parent;
+        const Vec3& above =
+            parent == k_no_bone ? source.above().scale : source_rest[static_cast<std::size_t>(parent)].scale;
+        program.rest.push_back(source.bones()[i].rest.translation);
+        program.unit.push_back(above.cwiseAbs().maxCoeff());
+    }
+    for (std::size_t i = 0; i < pairing.target.chains.size(); ++i) {
+        const Chain& chain = pairing.target.chains[i];
+        const Chain* answer = pairing.source_of(chain);
+        if (!is_aimed[i] || answer == nullptr) continue;
+        // A spine of fewer bones cannot turn as the source's does and point as it does at once.
+        const bool is_spine = chain.name == "spine" && chain.bones.size() < answer->bones.size();
+        const bool bends = chain.bones.size() > 1 || answer->bones.size() > 1;
+        if (!is_spine && !(is_limb(chain) && is_limb(*answer) && bends)) continue;
+        program.limbs.push_back(aim_for(pairing, {pairing.target, chain, target_rest}, {pairing.source, *answer, source_rest}));
+    }
+    return program;
+}
+
+void aim_limbs(const AimProgram& program, const Pairing& pairing, std::span<const Transform> source,
+               std::span<Transform> target, std::span<Transform> source_model,
+               std::span<Transform> target_model) noexcept {
+    const Skeleton& skeleton = pairing.target.skeleton;
+    bool is_known = false;
+    for (const LimbAim& limb : program.limbs) {
+        if (!is_active(program, limb, source)) continue;
+        if (!is_known) {
+            to_model_space(pairing.source.skeleton, source, source_model);
+            to_model_space(skeleton, target, target_model);
+            is_known = true;
+        }
+        const auto keep = [&](int bone, const Quat& rotation) {
+            const Transform above = standing_above(skeleton, target, bone);
+            target[static_cast<std::size_t>(bone)].rotation = (above.rotation.conjugate() * rotation).normalized();
+        };
+        for (const LimbAim::Segment& segment : limb.segments) {
+            const Quat& turned = target_model[static_cast<std::size_t>(segment.bone)].rotation;
+            const Vec3 wanted = program.to_target *
+                                (place_of(segment.to, source_model) - place_of(segment.from, source_model));
+            const bool is_known_way = wanted.norm() > program.slide;
+            const Quat aimed =
+                is_known_way ? Quat(shortest_arc(turned * segment.along, wanted) * turned) : turned;
+            keep(segment.bone, aimed);
+            if (segment.next != k_no_bone && !segment.carries) {
+                const Transform at = standing(skeleton, target, segment.bone);
+                target[static_cast<std::size_t>(segment.next)].translation =
+                    apply(inverse(standing_above(skeleton, target, segment.next)),
+                          at.translation + at.rotation * segment.along);
+            }
+        }
+        // Hand and foot stand as they stood.
+        for (const int bone : limb.kept) keep(bone, target_model[static_cast<std::size_t>(bone)].rotation);
+    }
+}
+
+}  // namespace dendraxis

@@ -1,0 +1,53 @@
+// Limbs whose joints are where turns alone do not bring them: source joints that slide or hang elsewhere, limbs
+// of other bone counts, target bones that do not hang on each other.
+#pragma once
+
+#include <dendraxis/chart/pairing.hpp>
+
+#include <span>
+#include <vector>
+
+namespace dendraxis {
+
+/// A point on a source chain: between the head of one bone and a place that another carries.
+struct ChainPoint {
+    int before = k_no_bone;
+    int after = k_no_bone;
+    float share = 0.0f;
+    Vec3 carried = Vec3::Zero();  ///< in the frame of `after`, metres; zero: its head
+};
+
+struct LimbAim {
+    /// A bone of the target and the direction in which its joint to the next must lie.
+    struct Segment {
+        int bone = k_no_bone;
+        Vec3 along = Vec3::Zero();  ///< to the next joint, in the bone's frame, metres
+        ChainPoint from;
+        ChainPoint to;
+        int next = k_no_bone;  ///< the bone at its end; none at the end of a limb without hand or foot
+        bool carries = true;   ///< the next bone hangs below; else it is brought to the joint
+    };
+    std::vector<Segment> segments;
+    std::vector<int> kept;  ///< what hangs on it and keeps its orientation: hand or foot; neck and arms
+    std::vector<int> watched;  ///< source bones: one of them sliding calls for the aim
+    bool always = false;
+};
+
+struct AimProgram {
+    std::vector<LimbAim> limbs;
+    Quat to_target = Quat::Identity();
+    float slide = 0.0f;           ///< metres of the source below which a joint does not slide
+    std::vector<Vec3> rest;       ///< the source's local translations
+    std::vector<float> unit;      ///< metres of one unit of each
+};
+
+/// Of all chains that `is_aimed` says (target chains by their order in the chart).
+AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, const Quat& to_target);
+
+/// Corrects one local pose of the target that has its turns already. The last two are scratch for one pose of
+/// each in model space. Never allocates or throws.
+void aim_limbs(const AimProgram& program, const Pairing& pairing, std::span<const Transform> source,
+               std::span<Transform> target, std::span<Transform> source_model,
+               std::span<Transform> target_model) noexcept;
+
+}  // namespace dendraxis

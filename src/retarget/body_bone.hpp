@@ -1,0 +1,22 @@
+// The bone that goes where the body goes.
+#pragma once
+
+#include <dendraxis/chart/chart.hpp>
+
+namespace dendraxis {
+
+/// The lowest bone above all legs, if it is the hub or hangs below it; else the hub. A control may be turned at
+/// rest and its children turned back: what the legs hang on is what the body does.
+inline int body_bone(const Chart& chart) {
+    int above = k_no_bone;
+    for (const Chain& chain : chart.chains) {
+        if (!chain.name.starts_with("leg") || chain.bones.empty()) continue;
+        const int root = chart.skeleton.parent(chain.bones.front());
+        if (root == k_no_bone) return chart.hub;
+        above = above == k_no_bone ? root : chart.skeleton.common_ancestor(above, root);
+        if (above == k_no_bone) return chart.hub;
+    }
+    return above != k_no_bone && chart.skeleton.is_above(chart.hub, above) ? above : chart.hub;
+}
+
+}  // namespace dendraxis
