@@ -67,8 +67,10 @@ int run_retarget(const RetargetArguments& arguments) {
                    report.leg_ratio, report.hub_ratio);
     fmt::print("\n  {:<24} {:>6} {:>6}  {:<10}  {}\n", "clip", "frames", "fps", "", "file");
     for (const io::RetargetReport::Line& line : report.clips) {
-        fmt::print("  {:<24} {:>6} {:>6g}  {:<10}  {}\n", line.clip, line.frames, line.fps, line.status,
+        fmt::print("  {:<24} {:>6} {:>6g}  {:<10}  {}\n", line.clip, line.frames, line.fps,
+                   line.verdict == "right" ? line.verdict : line.status,
                    line.error.empty() ? line.file : line.error);
+        if (!line.verdict.empty() && line.verdict != "right") fmt::print("  {:<24} {}\n", "", line.verdict);
     }
     if (failed > 0) fmt::print("\n  {} of {} failed\n", failed, report.clips.size());
     print_findings(report.findings);

@@ -84,6 +84,7 @@ std::string report_json(const RetargetReport& report) {
                          {"fps", rounded(line.fps)},
                          {"status", line.status}});
         if (!line.error.empty()) clips.back()["error"] = line.error;
+        if (!line.verdict.empty()) clips.back()["verdict"] = line.verdict;
     }
     return text_of({{"clips", clips},
                     {"leg_ratio", rounded(report.leg_ratio)},

@@ -5,6 +5,7 @@
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/retarget/lost_motion.hpp>
 #include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/mend.hpp>
 
 #include <fmt/format.h>
@@ -249,6 +250,7 @@ class SetRunner {
             const Findings lost = lost_motion(motion.pairing, clip);
             outcome.findings.insert(outcome.findings.end(), lost.begin(), lost.end());
             Clip result = motion.transfer->apply(clip);
+            outcome.line.verdict = verdict_on(motion.pairing, clip, result);
             result.name = outcome.line.clip;
             outcome.line.fps = result.fps;
             const auto& own = target_.character.clips;
@@ -272,6 +274,16 @@ class SetRunner {
             outcome.clip.reset();
         }
         return outcome;
+    }
+
+    // What a person should look at first, in one line.
+    static std::string verdict_on(const Pairing& pairing, const Clip& clip, const Clip& result) {
+        const Review review = judge(pairing, {review_clip(pairing, clip, result)});
+        if (review.findings.empty()) return "right";
+        const Finding& first = review.findings.front();
+        const std::string more =
+            review.findings.size() > 1 ? fmt::format(" (and {} more)", review.findings.size() - 1) : "";
+        return fmt::format("{} [{}]{}", first.message, first.where, more);
     }
 
     bool path_is_free(const fs::path& path) const {

@@ -28,7 +28,10 @@ Vec3 place_of(const ChainPoint& point, std::span<const Transform> model) {
 // One limb at rest: its joints, with the tail of its last bone where that has no hand or foot.
 struct RestingLimb {
     RestingLimb(const Chart& chart, const Chain& limb, std::span<const Transform> model)
-        : chain(limb), rest(model), tail(chain_tail(chart, limb, {model.begin(), model.end()})), shares(joint_shares(limb, model, tail)) {}
+        : chain(limb),
+          rest(model),
+          tail(chain_tail(chart, limb, {model.begin(), model.end()})),
+          shares(joint_shares(limb, model, tail)) {}
 
     bool has_hand() const { return is_limb(chain) && chain.bones.size() >= 3; }
     std::size_t segments() const { return has_hand() ? chain.bones.size() - 1 : chain.bones.size(); }
@@ -74,7 +77,8 @@ std::vector<int> chains_on(const Chart& chart, const Chain& chain) {
     for (const Chain& other : chart.chains) {
         int above = other.bones.empty() ? k_no_bone : chart.skeleton.parent(other.bones.front());
         while (above != k_no_bone && chain_of(above) == nullptr) above = chart.skeleton.parent(above);
-        if (&other != &chain && above != k_no_bone && chain_of(above) == &chain) found.push_back(other.bones.front());
+        if (&other != &chain && above != k_no_bone && chain_of(above) == &chain)
+            found.push_back(other.bones.front());
     }
     return found;
 }
@@ -151,7 +155,8 @@ AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, 
         const bool is_spine = chain.name == "spine" && chain.bones.size() < answer->bones.size();
         const bool bends = chain.bones.size() > 1 || answer->bones.size() > 1;
         if (!is_spine && !(is_limb(chain) && is_limb(*answer) && bends)) continue;
-        program.limbs.push_back(aim_for(pairing, {pairing.target, chain, target_rest}, {pairing.source, *answer, source_rest}));
+        program.limbs.push_back(
+            aim_for(pairing, {pairing.target, chain, target_rest}, {pairing.source, *answer, source_rest}));
     }
     return program;
 }
@@ -170,7 +175,8 @@ void aim_limbs(const AimProgram& program, const Pairing& pairing, std::span<cons
         }
         const auto keep = [&](int bone, const Quat& rotation) {
             const Transform above = standing_above(skeleton, target, bone);
-            target[static_cast<std::size_t>(bone)].rotation = (above.rotation.conjugate() * rotation).normalized();
+            target[static_cast<std::size_t>(bone)].rotation =
+                (above.rotation.conjugate() * rotation).normalized();
         };
         for (const LimbAim::Segment& segment : limb.segments) {
             const Quat& turned = target_model[static_cast<std::size_t>(segment.bone)].rotation;

@@ -1,5 +1,5 @@
-// Limbs whose joints are where turns alone do not bring them: source joints that slide or hang elsewhere, limbs
-// of other bone counts, target bones that do not hang on each other.
+// Limbs whose joints are where turns alone do not bring them: source joints that slide or hang elsewhere,
+// limbs of other bone counts, target bones that do not hang on each other.
 #pragma once
 
 #include <dendraxis/chart/pairing.hpp>
@@ -28,7 +28,7 @@ struct LimbAim {
         bool carries = true;   ///< the next bone hangs below; else it is brought to the joint
     };
     std::vector<Segment> segments;
-    std::vector<int> kept;  ///< what hangs on it and keeps its orientation: hand or foot; neck and arms
+    std::vector<int> kept;     ///< what hangs on it and keeps its orientation: hand or foot; neck and arms
     std::vector<int> watched;  ///< source bones: one of them sliding calls for the aim
     bool always = false;
 };
@@ -36,9 +36,9 @@ struct LimbAim {
 struct AimProgram {
     std::vector<LimbAim> limbs;
     Quat to_target = Quat::Identity();
-    float slide = 0.0f;           ///< metres of the source below which a joint does not slide
-    std::vector<Vec3> rest;       ///< the source's local translations
-    std::vector<float> unit;      ///< metres of one unit of each
+    float slide = 0.0f;       ///< metres of the source below which a joint does not slide
+    std::vector<Vec3> rest;   ///< the source's local translations
+    std::vector<float> unit;  ///< metres of one unit of each
 };
 
 /// Of all chains that `is_aimed` says (target chains by their order in the chart).

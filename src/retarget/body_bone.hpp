@@ -5,8 +5,8 @@
 
 namespace dendraxis {
 
-/// The lowest bone above all legs, if it is the hub or hangs below it; else the hub. A control may be turned at
-/// rest and its children turned back: what the legs hang on is what the body does.
+/// The lowest bone above all legs, if it is the hub or hangs below it; else the hub. A control may be turned
+/// at rest and its children turned back: what the legs hang on is what the body does.
 inline int body_bone(const Chart& chart) {
     int above = k_no_bone;
     for (const Chain& chain : chart.chains) {

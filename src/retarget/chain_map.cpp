@@ -21,8 +21,9 @@ std::vector<float> joint_shares(const Chain& chain, std::span<const Transform> m
     // From one joint that has an answer to the next; where nothing is long, evenly.
     const auto share = [&](std::size_t i, std::size_t from, std::size_t to) {
         const float length = along[to] - along[from];
-        return length > 1e-6f ? (along[i] - along[from]) / length
-                              : static_cast<float>(i - from) / static_cast<float>(std::max<std::size_t>(to - from, 1));
+        return length > 1e-6f
+                   ? (along[i] - along[from]) / length
+                   : static_cast<float>(i - from) / static_cast<float>(std::max<std::size_t>(to - from, 1));
     };
     std::vector<float> shares;
     for (std::size_t i = 0; i <= chain.bones.size(); ++i) {

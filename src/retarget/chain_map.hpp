@@ -8,12 +8,12 @@
 
 namespace dendraxis {
 
-/// How far along the chain each joint lies, 0 at the first, 1 at `tail`; one more than bones. An arm or leg has
-/// its elbow or knee at one half, so that elbow answers to elbow whatever the bones' lengths.
+/// How far along the chain each joint lies, 0 at the first, 1 at `tail`; one more than bones. An arm or leg
+/// has its elbow or knee at one half, so that elbow answers to elbow whatever the bones' lengths.
 std::vector<float> joint_shares(const Chain& chain, std::span<const Transform> model, const Vec3& tail);
 
-/// The source bones whose stretch a target bone overlaps: turned by what `first` does, on toward what `second`
-/// does by `share`. Indices into the source chain.
+/// The source bones whose stretch a target bone overlaps: turned by what `first` does, on toward what
+/// `second` does by `share`. Indices into the source chain.
 struct Overlap {
     std::size_t first = 0;
     std::size_t second = 0;

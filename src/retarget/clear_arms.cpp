@@ -57,6 +57,23 @@ bool ArmClearer::clear() {
     return turned;
 }
 
+float ArmClearer::depth() {
+    float sum = 0.0f;
+    Solids solids;
+    for (std::size_t f = 0; f < take_.frames(); ++f) {
+        take_.pose(f);
+        place_solids(target_.shape, take_.model, solids);
+        for (std::size_t i = 0; i < take_.plan.arms.size(); ++i) {
+            const Depths depths = depths_of(shape(i), solids, take_.model);
+            float deepest = 0.0f;
+            for (std::size_t k = 0; k < k_arm_probes; ++k)
+                deepest = std::max(deepest, depths[k] - allowed_[i][f][k]);
+            sum += deepest / take_.plan.arms[i].target_length;
+        }
+    }
+    return sum / static_cast<float>(std::max<std::size_t>(take_.frames() * take_.plan.arms.size(), 1));
+}
+
 const ArmShape& ArmClearer::shape(std::size_t arm) const {
     return take_.plan.target_arm(take_.plan.arms[arm]);
 }

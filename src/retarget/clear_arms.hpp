@@ -14,6 +14,9 @@ class ArmClearer {
 
     /// Turns arms out of the body where they are deeper in it than the source's. Whether any had to be.
     bool clear();
+    /// How deep arms are in the body beyond what the source's are, a mean over frames and arms of the deepest
+    /// place, in lengths of the arm.
+    float depth();
     /// An arm was moved in this frame: it is looked at again.
     void moved(std::size_t frame) { clear_[frame] = 0; }
 

@@ -87,6 +87,7 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
     const Chart& to = plan.pairing.target;
     if (source.size() < from.skeleton.size() || target.size() < to.skeleton.size() || to.hub == k_no_bone)
         return;
+    if (plan.is_exact) return;
     workspace.source.resize(from.skeleton.size());
     workspace.target.resize(to.skeleton.size());
     to_model_space(from.skeleton, source.first(from.skeleton.size()), workspace.source);

@@ -15,6 +15,8 @@ namespace {
 constexpr float k_bridge_seconds = 1.0f;  // contacts farther apart than this know nothing of each other
 constexpr float k_settle_seconds = 0.25f;
 constexpr float k_hub_seconds = 0.08f;
+constexpr float k_near = 0.05f;           // of the leg's length
+constexpr float k_near_counts = 0.1f;     // beside a foot that stands
 constexpr float k_full_stretch = 0.997f;  // of the leg's length
 
 // One leg of the target before its feet are held; one entry a frame.
@@ -40,11 +42,15 @@ class FootHolder {
           up_(target_.up),
           feet_(track_feet(take.plan.pairing.source, take.source, take.plan.pairing.settings.contacts)) {}
 
-    void hold() {
+    void hold(FeetBy by) {
         follow_legs();
         for (std::size_t i = 0; i < legs_.size(); ++i) corrections_.push_back(correction(i));
         find_hub_shift();
-        leave_air_alone();
+        if (by == FeetBy::legs) {
+            leave_air_alone();
+        } else {
+            move_with_hips();
+        }
         apply();
     }
 
@@ -252,6 +258,11 @@ class FootHolder {
                 const float weight = stands[i][f] * std::max(0.0f, upright) * std::max(0.0f, upright);
                 known[f] += weight;
                 sum += weight * shift_for(i, f, stretch(i, f));
+                // One that comes near the floor says something where none stands.
+                const float near = k_near_counts * std::exp(-std::max(0.0f, foot(i).height[f]) /
+                                                            (k_near * plan(i).source_length));
+                known[f] += near;
+                sum += near * corrections_[i][f].dot(up_);
             }
             hub_shift_[f] = known[f] > 0.02f ? sum / known[f] : 0.0f;
         }
@@ -271,8 +282,15 @@ class FootHolder {
         for (std::size_t f = 0; f < take_.frames(); ++f) hub_shift_[f] -= down[f];
     }
 
-    // A foot in the air goes up and down with the hips and is left as it is, but for not going through the floor
-    // deeper than the source's does.
+    void move_with_hips() {
+        for (std::size_t i = 0; i < legs_.size(); ++i) {
+            for (std::size_t f = 0; f < take_.frames(); ++f)
+                corrections_[i][f] = hub_shift_[f] * up_ + plan(i).offset;
+        }
+    }
+
+    // A foot in the air goes up and down with the hips and is left as it is, but for not going through the
+    // floor deeper than the source's does.
     void leave_air_alone() {
         const int reach = static_cast<int>(std::lround(take_.frames_in(2.0f * k_hub_seconds)));
         for (std::size_t i = 0; i < legs_.size(); ++i) {
@@ -342,9 +360,9 @@ class FootHolder {
 
 }  // namespace
 
-void hold_feet(Take& take) {
+void hold_feet(Take& take, FeetBy by) {
     if (take.plan.legs.empty() || take.frames() == 0) return;
-    FootHolder(take).hold();
+    FootHolder(take).hold(by);
 }
 
 }  // namespace dendraxis

@@ -1,5 +1,6 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/retarget/lost_motion.hpp>
+#include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -26,6 +27,22 @@ std::vector<char> carried_bones(const Pairing& pairing) {
         if (helper.kind == HelperKind::twist) carried[static_cast<std::size_t>(helper.bone)] = 1;
     }
     return carried;
+}
+
+// Bones that the target follows one by one: turns, slides and sizes. What slides in a limb that is paired
+// becomes its reach.
+std::vector<char> carried_whole(const Pairing& pairing) {
+    std::vector<char> whole(pairing.source.skeleton.size(), 0);
+    for (const int source : followed_bones(pairing)) {
+        if (source != k_no_bone) whole[static_cast<std::size_t>(source)] = 1;
+    }
+    for (const ChainPair& entry : pairing.chains) {
+        const Chain* chain = pairing.source.find(entry.source);
+        if (chain == nullptr || !(entry.source.starts_with("arm") || entry.source.starts_with("leg")))
+            continue;
+        for (const int bone : chain->bones) whole[static_cast<std::size_t>(bone)] = 1;
+    }
+    return whole;
 }
 
 struct Swing {
@@ -68,7 +85,9 @@ Findings lost_motion(const Pairing& pairing, const Clip& clip) {
     std::vector<std::string> turning;
     std::vector<std::string> sliding;
     std::vector<std::string> scaling;
+    const std::vector<char> whole = carried_whole(pairing);
     for (std::size_t i = 0; i < skeleton.size(); ++i) {
+        if (whole[i]) continue;
         const Bone& bone = skeleton.bones()[i];
         const Vec3& scale = bone.parent == k_no_bone ? skeleton.above().scale
                                                      : rest[static_cast<std::size_t>(bone.parent)].scale;

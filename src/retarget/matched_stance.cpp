@@ -54,7 +54,8 @@ const Helper* end_bone(const Chart& chart, const Chain& chain) {
 // The middle of the skin that a bone moves alone, in the bone's frame without its scale.
 std::optional<Vec3> flesh_middle(const Chart& chart, int bone) {
     const auto& marks = chart.shape.marks;
-    const auto found = std::find_if(marks.begin(), marks.end(), [bone](const BoneMark& mark) { return mark.bone == bone; });
+    const auto found =
+        std::find_if(marks.begin(), marks.end(), [bone](const BoneMark& mark) { return mark.bone == bone; });
     if (found == marks.end()) return std::nullopt;
     const Transform rest = rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(bone)];
     return rest.rotation.conjugate() * (found->place - rest.translation);
@@ -150,7 +151,8 @@ class StanceMatcher {
         const Chain* spine = target.find("spine");
         const Chain* head = target.find("head");
         const Chain* answer = head == nullptr ? nullptr : pairing_.source_of(*head);
-        if (spine == nullptr || answer == nullptr || pairing_.source_of(*spine) == nullptr || follows_bones(*spine))
+        if (spine == nullptr || answer == nullptr || pairing_.source_of(*spine) == nullptr ||
+            follows_bones(*spine))
             return;
         const float strength = pairing_.entry_of(*spine)->strength;
         const Vec3 wanted =
@@ -351,6 +353,18 @@ std::vector<int> followed_bones(const Pairing& pairing) {
         for (const int bone : chain.bones) follows[static_cast<std::size_t>(bone)] = k_no_bone;
     }
     return follows;
+}
+
+bool follows_exactly(const Pairing& pairing) {
+    const PairingSettings& settings = pairing.settings;
+    const bool by_hand = !settings.turns.empty() || !settings.offsets.empty() || !settings.contacts.empty() ||
+                         !(settings.target_stance.empty() || settings.target_stance == "rest");
+    if (by_hand || !pairing.is_same_build()) return false;
+    const std::vector<int> follows = followed_bones(pairing);
+    for (std::size_t b = 0; b < follows.size(); ++b) {
+        if (follows[b] != pairing.bones.answers[b].source) return false;
+    }
+    return true;
 }
 
 MatchedStance match_stance(const Pairing& pairing) {

@@ -34,24 +34,12 @@ int answering_solid(const Solid& solid, const std::vector<Solid>& candidates) {
     return best;
 }
 
-bool follows_all(const Pairing& pairing) {
-    const PairingSettings& settings = pairing.settings;
-    const bool by_hand = !settings.turns.empty() || !settings.offsets.empty() || !settings.contacts.empty() ||
-                         !(settings.target_stance.empty() || settings.target_stance == "rest");
-    if (by_hand || !pairing.is_same_build()) return false;
-    const std::vector<int> follows = followed_bones(pairing);
-    for (std::size_t b = 0; b < follows.size(); ++b) {
-        if (follows[b] != pairing.bones.answers[b].source) return false;
-    }
-    return true;
-}
-
 }  // namespace
 
 PassPlan::PassPlan(const Pairing& given)
     : pairing(given),
       to_target(source_to_target(pairing)),
-      is_exact(follows_all(pairing)),
+      is_exact(follows_exactly(pairing)),
       leg_ratio(dendraxis::leg_ratio(pairing)) {
     const std::vector<Transform> source_rest = rest_in_model_space(pairing.source.skeleton);
     const std::vector<Transform> target_rest = rest_in_model_space(pairing.target.skeleton);

@@ -70,10 +70,13 @@ struct Take {
 
 // The passes, in the order in which they run; between the last three `ArmClearer` keeps arms out of the body.
 void carry_travel(Take& take);
-void hold_feet(Take& take);
-void place_hands(Take& take);
-/// With a `clearer` hands that hold one thing are kept out of the body together.
-void keep_hands_together(Take& take, ArmClearer* clearer);
+/// What brings feet where they belong: the hips going up and down, and the legs as well or not.
+enum class FeetBy { hips, legs };
+void hold_feet(Take& take, FeetBy by);
+/// Returns how far hands were moved to where they belong, a mean over frames and arms in lengths of the arm.
+float place_hands(Take& take);
+/// With a `clearer` hands that hold one thing are kept out of the body together. Returns the same.
+float keep_hands_together(Take& take, ArmClearer* clearer);
 void keep_in_ranges(Take& take);
 
 }  // namespace dendraxis

@@ -17,6 +17,7 @@ constexpr float k_touch_gap = 0.012f;  // of the height, from the surface
 constexpr float k_touch_depth = 0.020f;
 constexpr float k_touch_drift = 0.10f;  // of the height a second, along the surface
 
+constexpr float k_asked_for = 100.0f;
 constexpr float k_easy_reach = 0.95f;  // of the arm's length: nearer to straight, elbows turn fast
 
 // 1 within the spans, easing to 0 around them.
@@ -203,21 +204,34 @@ class HandHolder {
         middle_ = middles();
     }
 
-    void hold(ArmClearer* clearer) {
+    /// Returns how far both hands were from where they belong, summed over the frames.
+    float hold(ArmClearer* clearer) {
+        const float apart = apart_by();
         for (int round = 0; round < k_rounds && clearer != nullptr; ++round) {
             bring(clearer);
             const std::vector<Vec3> before = middles();
-            if (!clearer->clear()) return;
+            if (!clearer->clear()) break;
             const std::vector<Vec3> after = middles();
             // Both middles together moved by half of what either hand did.
             for (std::size_t f = 0; f < push_.size(); ++f)
                 push_[f] += 2.0f * weights_[f] * (after[f] - before[f]);
         }
         bring(clearer);
+        return apart - apart_by();
     }
 
  private:
     static constexpr int k_rounds = 6;
+
+    float apart_by() {
+        float sum = 0.0f;
+        for (std::size_t f = 0; f < take_.frames(); ++f) {
+            if (weights_[f] == 0.0f) continue;
+            take_.pose(f);
+            sum += weights_[f] * (palm_of(take_, right_) - palm_of(take_, left_) - apart_[f]).norm();
+        }
+        return sum;
+    }
 
     std::vector<Vec3> middles() {
         std::vector<Vec3> result(take_.frames(), Vec3::Zero());
@@ -269,9 +283,10 @@ class HandHolder {
 
 }  // namespace
 
-void place_hands(Take& take) {
+float place_hands(Take& take) {
     const PassPlan& plan = take.plan;
-    if (plan.arms.empty() || take.frames() == 0) return;
+    if (plan.arms.empty() || take.frames() == 0) return 0.0f;
+    float moved = 0.0f;
     const std::vector<SourceArm> source = follow_source(take);
     const float ease = take.frames_in(k_ease_seconds);
     for (std::size_t i = 0; i < plan.arms.size(); ++i) {
@@ -294,14 +309,18 @@ void place_hands(Take& take) {
                 const std::size_t at = std::clamp(f, spans[s].first, spans[s].last) - spans[s].first;
                 by += weights[s][f] * (moves[s][at] - by);
             }
+            // What a person asks for is worth whatever it costs.
+            moved += by.norm() / arm.target_length + (arm.offset.isZero() ? 0.0f : k_asked_for);
             move_palm(take, f, arm, by + arm.offset);
         }
     }
+    return moved / static_cast<float>(plan.arms.size() * take.frames());
 }
 
-void keep_hands_together(Take& take, ArmClearer* clearer) {
+float keep_hands_together(Take& take, ArmClearer* clearer) {
     const PassPlan& plan = take.plan;
-    if (plan.arms.size() < 2 || take.frames() == 0) return;
+    if (plan.arms.size() < 2 || take.frames() == 0) return 0.0f;
+    float moved = 0.0f;
     const std::vector<SourceArm> source = follow_source(take);
     for (std::size_t i = 0; i < plan.arms.size(); ++i) {
         const int j = other_side(plan.arms, i);
@@ -311,8 +330,10 @@ void keep_hands_together(Take& take, ArmClearer* clearer) {
             continue;
         const float arm_length = 0.5f * (plan.arms[i].source_length + plan.arms[other].source_length);
         const std::vector<FrameSpan> spans = grips(take, source[i], source[other], arm_length);
-        if (!spans.empty()) HandHolder(take, source, i, other, spans).hold(clearer);
+        if (!spans.empty())
+            moved += HandHolder(take, source, i, other, spans).hold(clearer) / plan.arms[i].target_length;
     }
+    return moved / static_cast<float>(plan.arms.size() * take.frames());
 }
 
 }  // namespace dendraxis

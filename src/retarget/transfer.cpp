@@ -4,6 +4,7 @@
 #include "carry_positions.hpp"
 #include "chain_map.hpp"
 #include "clear_arms.hpp"
+#include "pass_guard.hpp"
 #include "turn_kernel.hpp"
 
 #include <dendraxis/base/error.hpp>
@@ -41,7 +42,8 @@ std::vector<int> way_down(const Skeleton& skeleton, int bone) {
     return way;
 }
 
-// The middle between the roots of all legs, which answers to the other body's; where there are none, the bone.
+// The middle between the roots of all legs, which answers to the other body's; where there are none, the
+// bone.
 Vec3 leg_roots(const Chart& chart, int bone, const std::vector<Transform>& model) {
     Vec3 sum = Vec3::Zero();
     int legs = 0;
@@ -50,7 +52,8 @@ Vec3 leg_roots(const Chart& chart, int bone, const std::vector<Transform>& model
         sum += model[static_cast<std::size_t>(chain.bones.front())].translation;
         ++legs;
     }
-    return legs == 0 ? model[static_cast<std::size_t>(bone)].translation : Vec3(sum / static_cast<float>(legs));
+    return legs == 0 ? model[static_cast<std::size_t>(bone)].translation
+                     : Vec3(sum / static_cast<float>(legs));
 }
 
 // A chain with the bone above it, from whose joint its first stretch runs: the hips of a spine.
@@ -59,8 +62,8 @@ Chain with_start(Chain chain, int above) {
     return chain;
 }
 
-// For every bone of a target chain the source bones whose stretch of the chain it overlaps. A spine is measured
-// from the hips.
+// For every bone of a target chain the source bones whose stretch of the chain it overlaps. A spine is
+// measured from the hips.
 template <class Set>
 void spread(const Pairing& pairing, Chain chain, Chain answer, const std::vector<Transform>& source_rest,
             const std::vector<Transform>& target_rest, const Set& set) {
@@ -108,6 +111,36 @@ std::vector<LimbFollow> reaching_limbs(const PassPlan& plan) {
         limbs.back().target_end = palm.offset;
     }
     return limbs;
+}
+
+// The passes that correct what turning leaves over, each only if it mends more than it harms.
+void run_passes(Take& take) {
+    const PairingSettings& settings = take.plan.pairing.settings;
+    PassGuard guard(take);
+    if (settings.feet) {
+        const auto hold_by = [&](FeetBy by) {
+            return guard.run(PassGuard::k_feet_price, [&] {
+                const float before = guard.feet_fault();
+                hold_feet(take, by);
+                return before - guard.feet_fault();
+            });
+        };
+        if (!hold_by(FeetBy::legs)) hold_by(FeetBy::hips);
+    }
+    guard.run(PassGuard::k_arms_price, [&] { return place_hands(take); });
+    std::optional<ArmClearer> clearer;
+    if (settings.clearance) {
+        guard.run(PassGuard::k_arms_price, [&] {
+            clearer.emplace(take);
+            const float before = clearer->depth();
+            clearer->clear();
+            return before - clearer->depth();
+        });
+    }
+    if (settings.hands)
+        guard.run(PassGuard::k_arms_price,
+                  [&] { return keep_hands_together(take, clearer ? &*clearer : nullptr); });
+    if (settings.ranges) keep_in_ranges(take);
 }
 
 }  // namespace
@@ -173,7 +206,8 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
     program = compile_turns(source.skeleton, target.skeleton, to_target, follow, source_stance,
                             reaching_limbs(*passes_));
     const bool hub_follows = is_followed(target.hub);
-    program.hub = {way_down(source.skeleton, hub_follows ? source.hub : body), way_down(target.skeleton, target.hub)};
+    program.hub = {way_down(source.skeleton, hub_follows ? source.hub : body),
+                   way_down(target.skeleton, target.hub)};
     if (has_ground) {
         program.ground = {way_down(source.skeleton, source.ground), way_down(target.skeleton, target.ground)};
         program.ground_undo = source_stance[static_cast<std::size_t>(source.ground)].conjugate();
@@ -192,7 +226,8 @@ void Transfer::compile_travel(const Pairing& pairing, float hub_drop, TurnProgra
     };
     const bool is_same = pairing.is_same_build();
     const int source_bone = program.hub.source_way.back();
-    const Vec3 source_body = is_same ? head(source_rest, source_bone) : leg_roots(source, source_bone, source_rest);
+    const Vec3 source_body =
+        is_same ? head(source_rest, source_bone) : leg_roots(source, source_bone, source_rest);
     const Vec3 target_legs =
         is_same ? head(target_rest, target.hub) : leg_roots(target, target.hub, target_rest);
     const Vec3 target_body = target_legs - hub_drop * target.up;
@@ -215,9 +250,12 @@ void Transfer::compile_travel(const Pairing& pairing, float hub_drop, TurnProgra
     program.target_up = target.up;
     program.leg_ratio = leg_ratio_;
     // Over the floor it is the bones themselves that answer to each other.
-    const auto over_floor = [](const Vec3& place, const Vec3& up) -> Vec3 { return place - place.dot(up) * up; };
-    program.hub_offset = over_floor(head(target_rest, target.hub), target.up) -
-                         leg_ratio_ * (program.to_target * over_floor(head(source_rest, source_bone), source.up));
+    const auto over_floor = [](const Vec3& place, const Vec3& up) -> Vec3 {
+        return place - place.dot(up) * up;
+    };
+    program.hub_offset =
+        over_floor(head(target_rest, target.hub), target.up) -
+        leg_ratio_ * (program.to_target * over_floor(head(source_rest, source_bone), source.up));
 }
 
 void Transfer::apply(std::span<const Transform> source, std::span<Transform> target,
@@ -237,7 +275,8 @@ void Transfer::apply(std::span<const Transform> source, std::span<Transform> tar
     for (std::size_t f = 0; f < frames; ++f) {
         const auto from = source.subspan(f * source_bones_, source_bones_);
         const auto to = target.subspan(f * target_bones_, target_bones_);
-        carry_positions(*positions_, passes_->pairing, from, to, workspace.source_pose, workspace.target_pose);
+        carry_positions(*positions_, passes_->pairing, from, to, workspace.source_pose,
+                        workspace.target_pose);
         aim_limbs(*aims_, passes_->pairing, from, to, workspace.source_pose, workspace.target_pose);
     }
 }
@@ -265,15 +304,9 @@ Clip Transfer::apply(const Clip& given) const {
     Clip result = apply_turns(clip);
     Take take{*passes_, clip, result, {}, {}, std::vector<Transform>(clip.transforms.size())};
     to_model_space(passes_->pairing.source.skeleton, clip.transforms, take.source_model);
-    const PairingSettings& settings = passes_->pairing.settings;
     carry_travel(take);
     if (!passes_->is_exact) {
-        if (settings.feet) hold_feet(take);
-        place_hands(take);
-        std::optional<ArmClearer> clearer;
-        if (settings.clearance) clearer.emplace(take).clear();
-        if (settings.hands) keep_hands_together(take, clearer ? &*clearer : nullptr);
-        if (settings.ranges) keep_in_ranges(take);
+        run_passes(take);
     }
     feed_twists_over_time(program_->twists, target_bones_, result.transforms);
     return result;

@@ -78,12 +78,13 @@ DENDRAXIS_LANE void place_bodies(const TurnProgram& program, const Transform* so
                      target, target_stride);
     }
     if (program.hub.source_way.empty()) return;
-    const LaneTransform<Count> body =
-        standing<Count>(program.source_stands, program.hub.source_way, program.hub.source_way.size(), source, source_stride);
+    const LaneTransform<Count> body = standing<Count>(program.source_stands, program.hub.source_way,
+                                                      program.hub.source_way.size(), source, source_stride);
     const LaneVec<Count> up = splat<Count>(program.source_up);
-    const Lanes<Count> height = dot(body.translation + rotate(body.rotation, splat<Count>(program.source_body)), up);
-    const LaneVec<Count> over_floor = rotate(
-        splat<Count>(program.to_target), body.translation - scaled<Count>(up, dot(body.translation, up)));
+    const Lanes<Count> height =
+        dot(body.translation + rotate(body.rotation, splat<Count>(program.source_body)), up);
+    const LaneVec<Count> over_floor = rotate(splat<Count>(program.to_target),
+                                             body.translation - scaled<Count>(up, dot(body.translation, up)));
     const Lanes<Count> risen = program.target_floor + program.hub_ratio * (height - program.source_floor);
     LaneVec<Count> wanted = scaled<Count>(over_floor, splat<Count>(program.leg_ratio)) + offset;
     Lanes<Count> up_by = risen;
@@ -91,7 +92,8 @@ DENDRAXIS_LANE void place_bodies(const TurnProgram& program, const Transform* so
         const LaneQuat<Count> turned = standing<Count>(program.target_stands, program.hub.target_way,
                                                        program.hub.target_way.size(), target, target_stride)
                                            .rotation;
-        up_by = risen - dot(rotate(turned, splat<Count>(program.target_body)), splat<Count>(program.target_up));
+        up_by =
+            risen - dot(rotate(turned, splat<Count>(program.target_body)), splat<Count>(program.target_up));
     }
     wanted = wanted + scaled<Count>(splat<Count>(program.target_up), up_by);
     place<Count>(program.target_stands, program.hub.target_way, wanted, target, target_stride);

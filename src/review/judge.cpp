@@ -16,7 +16,9 @@ struct Gate {
     const char* advice;
 };
 
-constexpr std::array<Gate, 10> k_gates{
+constexpr float k_usual_height = 1.75f;  // metres, that millimetres are meant for
+
+constexpr std::array<Gate, 13> k_gates{
     {{"foot_slide_mm", 3.0f, "review.foot-slide", "a foot that should stand slides",
       "set the frames in which it stands in the pairing's \"contacts\", and see that \"feet\" is not off"},
      {"ground_depth_mm", 5.0f, "review.ground-depth", "a sole is below the floor",
@@ -25,7 +27,7 @@ constexpr std::array<Gate, 10> k_gates{
       "set the frames in which it stands in the pairing's \"contacts\", or lower the leg by \"offsets\""},
      {"reach_error_pct", -1.0f, "review.reach", "a hand or foot is elsewhere than the source's in proportion",
       "raise that limb's \"reach\" in the pairing"},
-     {"direction_error_deg", -1.0f, "review.direction", "a limb points elsewhere than the source's",
+     {"direction_error_deg", 60.0f, "review.direction", "a limb points elsewhere than the source's",
       "raise that chain's \"strength\" in the pairing, or take back its \"turns\""},
      {"clipping_mm", 5.0f, "review.clipping", "an arm is in the body",
       "see that the pairing's \"clearance\" is not off, or move the hand out by \"offsets\""},
@@ -36,7 +38,14 @@ constexpr std::array<Gate, 10> k_gates{
      {"range_overshoot_deg", 2.0f, "review.range", "a joint goes beyond its range",
       "widen the range in the target's sheet, or see that the pairing's \"ranges\" is not off"},
      {"travel_error_pct", 1.0f, "review.travel", "the way over the floor is not what the rule asks",
-      "set the clip's rule in the pairing's \"travel\""}}};
+      "set the clip's rule in the pairing's \"travel\""},
+     {"trunk_error_deg", 30.0f, "review.trunk", "the trunk leans elsewhere than the source's",
+      "see `dendraxis chart` for spine and head of both, or turn the spine by \"turns\" in the pairing"},
+     {"hips_height_pct", 15.0f, "review.hips-height",
+      "the hips are higher or lower than the source's in proportion",
+      "see what `dendraxis chart` says of both floors, or name a \"source_stance\" in the pairing"},
+     {"joint_error_pct", 0.5f, "review.joint", "a joint of the same build is not where the source's is",
+      "retarget the clip again"}}};
 
 const Gate* gate_of(std::string_view measure) noexcept {
     const auto found = std::find_if(k_gates.begin(), k_gates.end(),
@@ -62,11 +71,16 @@ float default_gate(std::string_view measure) noexcept {
 
 Review judge(const Pairing& pairing, std::vector<ClipReview> clips) {
     Review review;
+    const float size = pairing.target.height > 0.0f ? pairing.target.height / k_usual_height : 1.0f;
     for (const ClipReview& clip : clips) {
+        const bool is_exact = clip["joint_error_pct"].frame >= 0;
         for (const Measure& measure : clip.measures) {
+            if (is_exact && measure.name != "joint_error_pct") continue;
             const Gate* gate = gate_of(measure.name);
             const auto set = pairing.settings.gate.find(measure.name);
-            const float most = set != pairing.settings.gate.end() ? set->second : default_gate(measure.name);
+            const float scaled = measure.name.ends_with("_mm") ? size : 1.0f;
+            const float most =
+                set != pairing.settings.gate.end() ? set->second : scaled * default_gate(measure.name);
             if (gate == nullptr || most < 0.0f || measure.frame < 0 || measure.value <= most) continue;
             review.passed = false;
             review.findings.push_back(
@@ -76,6 +90,16 @@ Review judge(const Pairing& pairing, std::vector<ClipReview> clips) {
                              most),
                  gate->advice});
         }
+    }
+    const bool all_exact = std::all_of(clips.begin(), clips.end(), [](const ClipReview& clip) {
+        return clip["joint_error_pct"].frame >= 0;
+    });
+    for (const Finding& finding : pairing.findings) {
+        if (finding.code != "chart.doubtful" || all_exact) continue;
+        review.passed = false;
+        review.findings.push_back({Severity::warning, "review.doubtful-chart", finding.where,
+                                   "measured by a chart that is doubtful: " + finding.message,
+                                   "set the chains in its sheet; they are then no longer doubtful"});
     }
     review.clips = std::move(clips);
     return review;

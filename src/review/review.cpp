@@ -3,6 +3,7 @@
 #include <dendraxis/chart/floor.hpp>
 #include <dendraxis/chart/joint_turn.hpp>
 #include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/retarget/travel.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -34,7 +35,7 @@ class Reviewer {
  public:
     Reviewer(const Pairing& pairing, const Clip& source, const Clip& result)
         : pairing_(pairing),
-          source_(on_floor(pairing.source, source)),
+          source_(follows_exactly(pairing) ? source : on_floor(pairing.source, source)),
           result_(result),
           to_target_(source_to_target(pairing)),
           leg_ratio_(leg_ratio(pairing)),
@@ -61,6 +62,9 @@ class Reviewer {
         review.measures.push_back(bend_flips());
         review.measures.push_back(range_overshoot());
         review.measures.push_back(travel_error());
+        review.measures.push_back(trunk_error());
+        review.measures.push_back(hips_height());
+        review.measures.push_back(joint_error());
         return review;
     }
 
@@ -99,7 +103,8 @@ class Reviewer {
             if (foot == feet.end()) continue;
             for (std::size_t f = 0; f < frames(); ++f) {
                 const float lowest = lowest_of(sole, at(f), pairing_.target.up) - pairing_.target.floor;
-                worst(depth, -lowest * k_millimetres, f, sole.leg);
+                const float allowed = leg_ratio_ * std::max(0.0f, -foot->height[f]);
+                worst(depth, (-lowest - allowed) * k_millimetres, f, sole.leg);
                 if (!foot->stands(f) || foot->level[f] > 0.0f) continue;
                 const float own = leg_ratio_ * std::max(0.0f, foot->height[f]);
                 worst(hang, (lowest - own) * k_millimetres, f, sole.leg);
@@ -288,6 +293,80 @@ class Reviewer {
         return travel;
     }
 
+    Measure trunk_error() const {
+        Measure trunk{"trunk_error_deg", 0.0f, -1, ""};
+        const Chain* head_chain = pairing_.target.find("head");
+        const Chain* answer = head_chain == nullptr ? nullptr : pairing_.source_of(*head_chain);
+        if (answer == nullptr) return trunk;
+        for (std::size_t f = 0; f < frames(); ++f) {
+            const Vec3 own = head(f, head_chain->bones.front()) - head(f, pairing_.target.hub);
+            const Vec3 theirs = to_target_ * Vec3(source_head(f, answer->bones.front()) -
+                                                  source_head(f, pairing_.source.hub));
+            const float off = std::atan2(own.cross(theirs).norm(), own.dot(theirs));
+            worst(trunk, off * k_degrees, f, pairing_.target.skeleton.bone(head_chain->bones.front()).label);
+        }
+        return trunk;
+    }
+
+    // The mean height of the legs' roots over the floor, without the standing height at rest.
+    template <class Head>
+    static std::optional<float> sunk(const Chart& chart, const std::vector<Transform>& rest,
+                                     const Head& head) {
+        float sum = 0.0f;
+        int legs = 0;
+        for (const Chain& chain : chart.chains) {
+            if (!chain.name.starts_with("leg") || chain.bones.empty()) continue;
+            const auto bone = static_cast<std::size_t>(chain.bones.front());
+            const float standing = rest[bone].translation.dot(chart.up) - chart.rest_floor;
+            sum += head(chain.bones.front()).dot(chart.up) - chart.floor - standing;
+            ++legs;
+        }
+        if (legs == 0) return std::nullopt;
+        return sum / static_cast<float>(legs);
+    }
+
+    Measure hips_height() const {
+        Measure height{"hips_height_pct", 0.0f, -1, ""};
+        const float leg = leg_length(pairing_.target);
+        if (leg < 1e-6f) return height;
+        const std::vector<Transform> rest = rest_in_model_space(pairing_.target.skeleton);
+        const std::vector<Transform> source_rest = rest_in_model_space(pairing_.source.skeleton);
+        for (std::size_t f = 0; f < frames(); ++f) {
+            const auto own = sunk(pairing_.target, rest, [&](int bone) { return head(f, bone); });
+            const auto theirs =
+                sunk(pairing_.source, source_rest, [&](int bone) { return source_head(f, bone); });
+            if (!own || !theirs) return height;
+            worst(height, 100.0f * std::abs(*own - leg_ratio_ * *theirs) / leg, f,
+                  pairing_.target.skeleton.bone(pairing_.target.hub).label);
+        }
+        return height;
+    }
+
+    // One build: every joint is the source's, larger and turned as a whole.
+    Measure joint_error() const {
+        Measure joints{"joint_error_pct", 0.0f, -1, ""};
+        if (!follows_exactly(pairing_) || pairing_.settings.travel_of(source_.name) != Travel::scaled)
+            return joints;
+        const auto& answers = pairing_.bones.answers;
+        const auto hips = static_cast<std::size_t>(pairing_.target.hub);
+        if (answers[hips].source == k_no_bone) return joints;
+        const float scale = pairing_.bones.scale;
+        const auto source_hips = static_cast<std::size_t>(answers[hips].source);
+        const Vec3 offset =
+            rest_in_model_space(pairing_.target.skeleton)[hips].translation -
+            scale * (to_target_ * rest_in_model_space(pairing_.source.skeleton)[source_hips].translation);
+        const float height = std::max(1e-6f, pairing_.target.height);
+        for (std::size_t f = 0; f < frames(); ++f) {
+            for (std::size_t b = 0; b < answers.size(); ++b) {
+                if (answers[b].source == k_no_bone) continue;
+                const Vec3 wanted = scale * (to_target_ * source_head(f, answers[b].source)) + offset;
+                worst(joints, 100.0f * (head(f, static_cast<int>(b)) - wanted).norm() / height, f,
+                      pairing_.target.skeleton.bones()[b].label);
+            }
+        }
+        return joints;
+    }
+
     const Pairing& pairing_;
     Clip source_;
     const Clip& result_;
@@ -309,6 +388,12 @@ void check(const Pairing& pairing, const Clip& source, const Clip& result) {
         throw Error(result.name,
                     fmt::format("has {} frames, its source {}", result.frame_count(), source.frame_count()),
                     "", "retarget it again, or give --fps as it was retargeted");
+    }
+    for (const Chart* chart : {&pairing.source, &pairing.target}) {
+        if (chart->hub == k_no_bone)
+            throw Error(chart->file.empty() ? chart->character : chart->file,
+                        "has no hub, the bone that carries the body", "",
+                        "see what `dendraxis chart` says of it");
     }
     if (source.frame_count() == 0) throw Error(source.name, "has no frames");
 }

@@ -26,9 +26,13 @@ struct MatchedStance {
 /// Throws `Error` where they name a stance or bone that does not exist.
 MatchedStance match_stance(const Pairing& pairing);
 
-/// For every bone of the target the source's bone that it follows one by one, or no bone: what the pairing has
-/// matched, as far as the pairing's chains agree and the target is matched to the source's rest.
+/// For every bone of the target the source's bone that it follows one by one, or no bone: what the pairing
+/// has matched, as far as the pairing's chains agree and the target is matched to the source's rest.
 std::vector<int> followed_bones(const Pairing& pairing);
+
+/// Whether the target follows the source bone by bone and nothing was set by hand that changes a pose: then
+/// its joints are where the source's are, and no pass has anything to correct.
+bool follows_exactly(const Pairing& pairing);
 
 /// The source pose that the target is matched to, in model space: what the settings name, else the rest.
 std::vector<Transform> source_stance_in_model_space(const Pairing& pairing);

@@ -21,7 +21,8 @@ struct Measure {
 
 /// All measures of one clip, always the same ones in the same order:
 /// `foot_slide_mm`: how far a part of a foot strays from where it was planted while the source's stands,
-/// beyond the source's own straying in proportion. `ground_depth_mm`: how deep the soles go below the floor.
+/// beyond the source's own straying in proportion. `ground_depth_mm`: how deep the soles go below the floor,
+/// beyond the source's in proportion.
 /// `float_mm`: how high the sole of a standing foot is over the floor, beyond the source's in proportion.
 /// `reach_error_pct`: hands and feet seen from the hub, in limb lengths, against the source's.
 /// `direction_error_deg`: where upper and lower limbs point, against the source's.
@@ -30,6 +31,10 @@ struct Measure {
 /// `bend_flips`: frames in which a knee or elbow bends to the other side than the source's.
 /// `range_overshoot_deg`: how far joints go beyond the ranges of the target's sheet.
 /// `travel_error_pct`: how far the hub's way over the floor is from what the travel rule asks, of the way.
+/// `trunk_error_deg`: where the head is, seen from the hips, against the source's.
+/// `hips_height_pct`: how far the legs' roots are from the height of the source's in proportion, in lengths
+/// of the leg. `joint_error_pct`: if both are one build and nothing was set by hand, how far any joint is
+/// from the place of the source's, of the target's height. It then decides alone.
 struct ClipReview {
     std::string clip;
     std::size_t frames = 0;
@@ -49,7 +54,8 @@ struct Review {
 /// The names of all measures, in their order.
 const std::vector<std::string>& measure_names();
 
-/// The most that passes, where the pairing's settings say nothing else; negative: no gate.
+/// The most that passes, where the pairing's settings say nothing else; negative: no gate. What is in
+/// millimetres is for a character 1.75 m tall and goes with the target's height.
 float default_gate(std::string_view measure) noexcept;
 
 /// Measures `result`, a clip of the pairing's target, against `source`, the clip of its source that it came
