@@ -102,15 +102,15 @@ std::size_t join(Glb& glb, Glb visual) {
     return meshes;
 }
 
-// By name, else by place, else by role and order in the charts' chains: whichever of the first two matches
+// By name, else by build, else by role and order in the charts' chains: whichever of the first two matches
 // more bones, completed by the roles.
 std::vector<int> match_bones(const Character& visual, const Character& onto) {
     std::vector<int> match = match_by_name(visual.skeleton, onto.skeleton);
-    const std::vector<int> place = match_by_place(visual.skeleton, onto.skeleton);
+    const std::vector<int> build = match_by_build(visual.skeleton, onto.skeleton);
     const auto count = [](const std::vector<int>& list) {
         return std::count_if(list.begin(), list.end(), [](int bone) { return bone != k_no_bone; });
     };
-    if (count(place) > count(match)) match = place;
+    if (count(build) > count(match)) match = build;
     if (count(match) == static_cast<std::ptrdiff_t>(match.size())) return match;
     std::vector<char> used(onto.skeleton.size(), 0);
     for (const int bone : match) {
@@ -129,8 +129,17 @@ std::vector<int> match_bones(const Character& visual, const Character& onto) {
     take(a.ground, b.ground);
     for (const Chain& chain : a.chains) {
         const Chain* answer = b.find(chain.name);
-        if (answer == nullptr || answer->bones.size() != chain.bones.size()) continue;
-        for (std::size_t i = 0; i < chain.bones.size(); ++i) take(chain.bones[i], answer->bones[i]);
+        if (answer == nullptr || answer->bones.empty()) continue;
+        const bool one_to_one = answer->bones.size() == chain.bones.size();
+        for (std::size_t i = 0; i < chain.bones.size(); ++i) {
+            if (one_to_one) {
+                take(chain.bones[i], answer->bones[i]);
+                continue;
+            }
+            // Of five on three, some share one.
+            int& own = match[static_cast<std::size_t>(chain.bones[i])];
+            if (own == k_no_bone) own = answer->bones[i * answer->bones.size() / chain.bones.size()];
+        }
     }
     return match;
 }
@@ -148,6 +157,14 @@ bool rests_alike(const Character& visual, const Character& onto, const std::vect
             return false;
     }
     return true;
+}
+
+// A skin names no node twice: of two bones that fall onto one, the second stands below it, still.
+int joint_node(Glb& glb, const Json& joints, int node, const std::string& name) {
+    if (std::find(joints.begin(), joints.end(), Json(node)) == joints.end()) return node;
+    const int below = push(glb.json, "nodes", {{"name", name}});
+    glb.json["nodes"][static_cast<std::size_t>(node)]["children"].push_back(below);
+    return below;
 }
 
 int matched_above(const Skeleton& skeleton, const std::vector<int>& match, int bone) {
@@ -229,7 +246,8 @@ Rebound rebind(const Character& visual, const Character& onto) {
             Affine made = frame.inverse() * in_model;
             made.makeAffine();
             binds.push_back(made.matrix());
-            joints.push_back(onto.nodes[static_cast<std::size_t>(target)]);
+            joints.push_back(joint_node(glb, joints, onto.nodes[static_cast<std::size_t>(target)],
+                                        visual.skeleton.bone(bone).label));
         }
         Json item{{"joints", joints}, {"inverseBindMatrices", add_vectors(glb, binds, 16)}};
         if (!skin.name.empty()) item["name"] = skin.name;

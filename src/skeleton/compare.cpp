@@ -8,7 +8,7 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_same_place = 0.1e-3f;
+constexpr float k_same_metres = 0.1e-3f;
 constexpr float k_same_turn = 0.05f;  // degrees
 
 std::size_t matched(const std::vector<int>& match) {
@@ -41,9 +41,9 @@ const char* advice_for(Likeness likeness, bool rests_differ, bool a_in_b) {
 Comparison compare(const Skeleton& a, const Skeleton& b) {
     Comparison result;
     std::vector<int> match = match_by_name(a, b);
-    const std::vector<int> by_place = match_by_place(a, b);
-    const bool places_win = matched(by_place) > matched(match);
-    if (places_win) match = by_place;
+    const std::vector<int> by_build = match_by_build(a, b);
+    const bool build_wins = matched(by_build) > matched(match);
+    if (build_wins) match = by_build;
 
     const std::vector<Transform> place_a = rest_in_model_space(a);
     const std::vector<Transform> place_b = rest_in_model_space(b);
@@ -74,7 +74,7 @@ Comparison compare(const Skeleton& a, const Skeleton& b) {
         }
         const float metres = (place_a[i].translation - place_b[k].translation).norm();
         const float degrees = angle_between(bone.rest.rotation, other.rest.rotation) * k_degrees;
-        if (metres > k_same_place || degrees > k_same_turn) {
+        if (metres > k_same_metres || degrees > k_same_turn) {
             rests_same = false;
             result.differences.push_back({bone.label, "rest", other.label, metres, degrees});
         }

@@ -332,15 +332,30 @@ class Layer {
                rests_.a.children(a).size() == rests_.b.children(b).size();
     }
 
-    // A length counts as matched if both its ends are, or if it lies on the way between two that are.
+    // How many bones stand between one that is matched and the next matched one above it.
+    static int between(const Skeleton& skeleton, int bone, const std::vector<int>& match) {
+        int count = 0;
+        for (bone = skeleton.parent(bone); bone != k_no_bone; bone = skeleton.parent(bone)) {
+            if (match[static_cast<std::size_t>(bone)] != k_no_bone) return count;
+            ++count;
+        }
+        return 0;
+    }
+
+    // A length counts as matched if both its ends are, or if it lies on the way between two that are and the
+    // other skeleton has no joint there. Where both have one that is none of the other's, they differ.
     static float coverage(const Skeleton& skeleton, const std::vector<Transform>& rest,
-                          const std::vector<int>& match) {
+                          const std::vector<int>& match, const Skeleton& other,
+                          const std::vector<int>& back) {
         std::vector<char> below(skeleton.size(), 0);  // one of its own is matched, itself included
         float all = 0.0f;
         float covered = 0.0f;
         for (int bone = static_cast<int>(skeleton.size()) - 1; bone >= 0; --bone) {
             const auto i = static_cast<std::size_t>(bone);
-            if (match[i] != k_no_bone) below[i] = 1;
+            if (match[i] != k_no_bone) {
+                const bool both = between(skeleton, bone, match) > 0 && between(other, match[i], back) > 0;
+                below[i] = both ? 0 : 1;
+            }
             const int parent = skeleton.parent(bone);
             if (parent == k_no_bone) continue;
             const auto p = static_cast<std::size_t>(parent);
@@ -358,8 +373,8 @@ class Layer {
             if (source_of_[b] != k_no_bone) result.answers[b] = {source_of_[b], turn(source_of_[b])};
         }
         result.scale = fitted_scale();
-        result.source_coverage = coverage(rests_.a, rests_.a_rest, target_of_);
-        result.target_coverage = coverage(rests_.b, rests_.b_rest, source_of_);
+        result.source_coverage = coverage(rests_.a, rests_.a_rest, target_of_, rests_.b, source_of_);
+        result.target_coverage = coverage(rests_.b, rests_.b_rest, source_of_, rests_.a, target_of_);
         return result;
     }
 

@@ -1,5 +1,5 @@
+#include <dendraxis/skeleton/correspondence.hpp>
 #include <dendraxis/skeleton/match_bones.hpp>
-#include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
 #include <cctype>
@@ -85,32 +85,13 @@ std::vector<int> match_by_name(const Skeleton& a, const Skeleton& b) {
     return match;
 }
 
-std::vector<int> match_by_place(const Skeleton& a, const Skeleton& b, float tolerance) {
-    const std::vector<Transform> place_a = rest_in_model_space(a);
-    const std::vector<Transform> place_b = rest_in_model_space(b);
-    Eigen::AlignedBox3f box;
-    for (const Transform& bone : place_a) box.extend(bone.translation);
-    const float limit = box.isEmpty() ? 0.0f : tolerance * std::max(box.sizes().maxCoeff(), 1e-6f);
+std::vector<int> match_by_build(const Skeleton& a, const Skeleton& b) {
+    const Correspondence bones = correspond(a, b);
     std::vector<int> match(a.size(), k_no_bone);
-    std::vector<char> used(b.size(), 0);
-    for (std::size_t i = 0; i < a.size(); ++i) {
-        const int parent = a.bones()[i].parent;
-        if (parent != k_no_bone && match[static_cast<std::size_t>(parent)] == k_no_bone) continue;
-        const int wanted = parent == k_no_bone ? k_no_bone : match[static_cast<std::size_t>(parent)];
-        float nearest = limit;
-        for (int k = 0; k < static_cast<int>(b.size()); ++k) {
-            if (used[static_cast<std::size_t>(k)] || b.parent(k) != wanted) continue;
-            const float distance =
-                (place_a[i].translation - place_b[static_cast<std::size_t>(k)].translation).norm();
-            // Of several at one place (a twist bone on its joint) the one with as many children.
-            const float penalty =
-                a.children(static_cast<int>(i)).size() == b.children(k).size() ? 0.0f : 0.5f * limit;
-            if (distance <= limit && distance + penalty <= nearest) {
-                nearest = distance + penalty;
-                match[i] = k;
-            }
-        }
-        if (match[i] != k_no_bone) used[static_cast<std::size_t>(match[i])] = 1;
+    if (!bones.is_same_build()) return match;
+    for (std::size_t i = 0; i < bones.answers.size(); ++i) {
+        const int source = bones.answers[i].source;
+        if (source != k_no_bone) match[static_cast<std::size_t>(source)] = static_cast<int>(i);
     }
     return match;
 }

@@ -31,7 +31,7 @@ struct Comparison {
     std::string advice;
 };
 
-/// Compares by name (as `match_by_name` does), and by place where names say nothing. A rest counts as other
+/// Compares by name (as `match_by_name` does), and by build (`match_by_build`) where names say less. A rest counts as other
 /// over 0.1 mm in model space or 0.05 degrees.
 Comparison compare(const Skeleton& a, const Skeleton& b);
 

@@ -1,5 +1,5 @@
 // Which bone of one skeleton is which of another: by name, tolerating stray prefixes and suffixes, or by
-// place.
+// build.
 #pragma once
 
 #include <dendraxis/skeleton/skeleton.hpp>
@@ -14,8 +14,7 @@ namespace dendraxis {
 /// twice.
 std::vector<int> match_by_name(const Skeleton& a, const Skeleton& b);
 
-/// For each bone of `a` the bone of `b` that stands at the same place at rest and hangs below the match of
-/// its parent, or `k_no_bone`. `tolerance` is a share of the skeleton's size.
-std::vector<int> match_by_place(const Skeleton& a, const Skeleton& b, float tolerance = 0.002f);
+/// For each bone of `a` the bone of `b` that it is if both are one build (`correspond`), or `k_no_bone`.
+std::vector<int> match_by_build(const Skeleton& a, const Skeleton& b);
 
 }  // namespace dendraxis

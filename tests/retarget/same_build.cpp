@@ -1,0 +1,166 @@
+// Onto another copy of one build every bit of a clip arrives: slides, sizes, helpers.
+#include "sticks.hpp"
+#include "variants.hpp"
+#include "workshop.hpp"
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/retarget/lost_motion.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/review/review.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <cmath>
+
+using namespace dendraxis;
+
+namespace {
+
+Quat turn(float degrees, const Vec3& axis) {
+    return Quat(Eigen::AngleAxisf(degrees / k_degrees, axis));
+}
+
+// Everything that a plain walk does not: a sliding forearm, a head that grows, a root that turns.
+Clip wild(const Character& character) {
+    return sticks::clip(character, 24, [&](std::size_t f, std::vector<Transform>& pose) {
+        const float t = static_cast<float>(f) / 23.0f;
+        const auto bone = [&](const char* name) -> Transform& { return sticks::bone(character, pose, name); };
+        bone("root").rotation = turn(40.0f * t, Vec3::UnitY());
+        bone("root").translation += Vec3(0.0f, 0.0f, t);
+        bone("hips").translation += Vec3(0.1f * t, -0.2f * std::sin(3.0f * t), 0.0f);
+        bone("spine_1").rotation = turn(30.0f * t, Vec3::UnitX());
+        bone("spine_2").rotation = turn(-15.0f * t, Vec3::UnitZ());
+        bone("forearm_left").translation += Vec3(0.1f * t, 0.0f, 0.03f);
+        bone("forearm_left").rotation = turn(70.0f * t, Vec3::UnitY());
+        bone("thigh_right").rotation = turn(-50.0f * t, Vec3::UnitX());
+        bone("head").scale = Vec3::Constant(1.0f + 0.3f * t);
+        bone("toes_left").rotation = turn(20.0f * t, Vec3::UnitX());
+    });
+}
+
+// The worst distance between bones of the same name, the result seen `scale` times as large.
+float worst(const Character& source, const Clip& clip, const Character& target, const Clip& result,
+            float scale = 1.0f) {
+    std::vector<Transform> from(source.skeleton.size());
+    std::vector<Transform> to(target.skeleton.size());
+    float most = 0.0f;
+    for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+        to_model_space(source.skeleton, clip.frame(f), from);
+        to_model_space(target.skeleton, result.frame(f), to);
+        for (std::size_t i = 0; i < from.size(); ++i) {
+            const int other = target.skeleton.find(source.skeleton.bones()[i].label);
+            if (other == k_no_bone) continue;
+            most = std::max(
+                most, (scale * from[i].translation - to[static_cast<std::size_t>(other)].translation).norm());
+        }
+    }
+    return most;
+}
+
+Clip carried(const Character& source, const Clip& clip, const Character& target) {
+    return Transfer(pair(chart(source), chart(target))).apply(clip);
+}
+
+}  // namespace
+
+TEST_CASE("sliding joints, sizes and all turns arrive on a copy with other axes and another size") {
+    const Character figure = sticks::figure({});
+    const Clip clip = wild(figure);
+    CHECK(worst(figure, clip, figure, carried(figure, clip, figure)) < 1e-5f);
+    const Character reaxed = variants::reaxed(figure, 3);
+    CHECK(worst(figure, clip, reaxed, carried(figure, clip, reaxed)) < 1e-4f);
+    const Character larger = variants::scaled(figure, 1.7f);
+    CHECK(worst(figure, clip, larger, carried(figure, clip, larger), 1.7f) < 1e-4f);
+    const Clip result = carried(figure, clip, reaxed);
+    const auto head = static_cast<std::size_t>(figure.skeleton.find("head"));
+    CHECK(result.frame(23)[head].scale.x() == doctest::Approx(1.3f));
+    CHECK(lost_motion(pair(chart(figure), chart(reaxed)), clip).empty());
+}
+
+TEST_CASE("bones that were split or merged keep the others where they were") {
+    const Character figure = sticks::figure({.spine_bones = 3});
+    const Clip clip = wild(figure);
+    const Character cut = sticks::split(sticks::split(figure, "spine_2"), "forearm_right");
+    CHECK(worst(figure, clip, cut, carried(figure, clip, cut)) < 1e-5f);
+    const Character fewer = sticks::merged(figure, "spine_2");
+    CHECK(worst(figure, clip, fewer, carried(figure, clip, fewer)) < 1e-4f);
+}
+
+TEST_CASE("feet that hang below the root are carried, also where they were posed otherwise at rest") {
+    const Character figure = sticks::figure({.loose_feet = true});
+    Character spread = figure;
+    std::vector<Bone> bones(figure.skeleton.bones().begin(), figure.skeleton.bones().end());
+    std::vector<Transform> model = rest_in_model_space(figure.skeleton);
+    // The whole left leg turned out about its hip, its foot along with it.
+    const Vec3 hip = model[static_cast<std::size_t>(figure.skeleton.find("thigh_left"))].translation;
+    const Quat out = turn(10.0f, Vec3::UnitZ());
+    for (const char* name : {"thigh_left", "shin_left", "foot_left", "toes_left", "toes_end_left"}) {
+        Transform& bone = model[static_cast<std::size_t>(figure.skeleton.find(name))];
+        bone.translation = hip + out * (bone.translation - hip);
+        bone.rotation = out * bone.rotation;
+    }
+    for (std::size_t i = 0; i < bones.size(); ++i) {
+        bones[i].rest = bones[i].parent == k_no_bone
+                            ? model[i]
+                            : inverse(model[static_cast<std::size_t>(bones[i].parent)]) * model[i];
+    }
+    spread.skeleton = Skeleton(bones);
+    const Clip clip = sticks::clip(figure, 10, [&](std::size_t f, std::vector<Transform>& pose) {
+        sticks::bone(figure, pose, "foot_left").translation +=
+            Vec3(0.0f, 0.01f * static_cast<float>(f), 0.02f);
+        sticks::bone(figure, pose, "shin_left").rotation = turn(3.0f * static_cast<float>(f), Vec3::UnitX());
+    });
+    CHECK(worst(figure, clip, spread, carried(figure, clip, spread)) < 1e-4f);
+}
+
+TEST_CASE("no pass touches a copy") {
+    const Character& diver = workshop::diver();
+    const Transfer transfer(pair(chart(diver), chart(variants::scaled(variants::renamed(diver), 0.5f))));
+    for (const Clip& clip : diver.clips) {
+        const Clip whole = transfer.apply(clip);
+        const Clip turned = transfer.apply_turns(clip);
+        float most = 0.0f;
+        for (std::size_t i = 0; i < whole.transforms.size(); ++i)
+            most = std::max(most, angle_between(whole.transforms[i].rotation, turned.transforms[i].rotation));
+        CHECK(most < 1e-3f);
+    }
+}
+
+TEST_CASE("a clip keeps when it starts") {
+    const Character figure = sticks::figure({});
+    Clip clip = wild(figure);
+    clip.start = 0.75f;
+    CHECK(carried(figure, clip, figure).start == 0.75f);
+}
+
+TEST_CASE("the review of one build looks joint by joint") {
+    const Character figure = sticks::figure({});
+    const Pairing pairing = pair(chart(figure), chart(variants::reaxed(figure, 9)));
+    const Clip clip = wild(figure);
+    Clip result = Transfer(pairing).apply(clip);
+    const ClipReview right = review_clip(pairing, clip, result);
+    CHECK(right["joint_error_pct"].value < 0.01f);
+    CHECK(judge(pairing, {right}).passed);
+    const int shin = pairing.target.skeleton.find("shin_left");
+    for (std::size_t f = 5; f < 9; ++f) {
+        Quat& local = result.frame(f)[static_cast<std::size_t>(shin)].rotation;
+        local = local * turn(8.0f, Vec3(0.6f, 0.0f, 0.8f));
+    }
+    const Review wrong = judge(pairing, {review_clip(pairing, clip, result)});
+    CHECK_FALSE(wrong.passed);
+    REQUIRE(wrong.findings.size() == 1);
+    CHECK(wrong.findings.front().code == "review.joint");
+    CHECK(wrong.findings.front().where.find("left") != std::string::npos);
+}
+
+TEST_CASE("a chain that a person pairs otherwise is not carried as its build says") {
+    const Character figure = sticks::figure({});
+    Pairing pairing = pair(chart(figure), chart(figure));
+    std::erase_if(pairing.chains, [](const ChainPair& entry) { return entry.target == "arm.left"; });
+    const Clip result = Transfer(pairing).apply(wild(figure));
+    const auto forearm = static_cast<std::size_t>(figure.skeleton.find("forearm_left"));
+    CHECK(angle_between(result.frame(20)[forearm].rotation, figure.skeleton.bones()[forearm].rest.rotation) <
+          1e-4f);
+}

@@ -1,0 +1,161 @@
+// Between different builds: the body goes where it goes, and limbs point where the source's point.
+#include "sticks.hpp"
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <cmath>
+
+using namespace dendraxis;
+
+namespace {
+
+Quat turn(float degrees, const Vec3& axis) {
+    return Quat(Eigen::AngleAxisf(degrees / k_degrees, axis));
+}
+
+// Without skin nothing ties a foot to its shin that hangs elsewhere; a person says so.
+Chart charted(const Character& character) {
+    Chart result = chart(character);
+    for (const std::string side : {"left", "right"}) {
+        std::erase_if(result.chains, [&](const Chain& chain) {
+            return chain.name == "leg." + side || chain.name.starts_with("loose");
+        });
+        Chain leg{"leg." + side, {}, 1.0f, {}, 1};
+        for (const char* part : {"thigh_", "thigh_2_", "thigh_3_", "shin_", "foot_"}) {
+            const int bone = character.skeleton.find(part + side);
+            if (std::string(part) == "shin_") leg.lower = leg.bones.size();
+            if (bone != k_no_bone) leg.bones.push_back(bone);
+        }
+        result.chains.push_back(leg);
+    }
+    return result;
+}
+
+struct Stage {
+    Stage(Character from, Character to,
+          const std::function<void(std::size_t, std::vector<Transform>&, const Character&)>& move)
+        : source(std::move(from)),
+          target(std::move(to)),
+          clip(sticks::clip(source, 12,
+                            [&](std::size_t f, std::vector<Transform>& pose) { move(f, pose, source); })),
+          pairing(pair(charted(source), charted(target))),
+          result(Transfer(pairing).apply_turns(clip)) {}
+
+    // The worst angle between a segment of both, named by the bones at its ends.
+    float angle(const std::string& from, const std::string& to) const {
+        float most = 0.0f;
+        for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+            const Vec3 a = at(source, clip, f, to) - at(source, clip, f, from);
+            const Vec3 b = at(target, result, f, to) - at(target, result, f, from);
+            most = std::max(most, std::atan2(a.cross(b).norm(), a.dot(b)) * k_degrees);
+        }
+        return most;
+    }
+
+    static Vec3 at(const Character& character, const Clip& moved, std::size_t frame,
+                   const std::string& bone) {
+        std::vector<Transform> model(character.skeleton.size());
+        to_model_space(character.skeleton, moved.frame(frame), model);
+        return model[static_cast<std::size_t>(character.skeleton.find(bone))].translation;
+    }
+
+    Character source;
+    Character target;
+    Clip clip;
+    Pairing pairing;
+    Clip result;
+};
+
+void walk(std::size_t f, std::vector<Transform>& pose, const Character& who) {
+    const float swing = 25.0f * std::sin(0.5f * static_cast<float>(f));
+    sticks::bone(who, pose, "thigh_left").rotation = turn(swing, Vec3::UnitX());
+    sticks::bone(who, pose, "thigh_right").rotation = turn(-swing, Vec3::UnitX());
+    sticks::bone(who, pose, "shin_left").rotation = turn(20.0f + swing / 2.0f, Vec3::UnitX());
+    sticks::bone(who, pose, "upper_arm_right").rotation =
+        turn(60.0f, Vec3::UnitZ()) * turn(swing, Vec3::UnitY());
+    sticks::bone(who, pose, "spine_1").rotation = turn(swing / 3.0f, Vec3::UnitX());
+    sticks::bone(who, pose, "spine_2").rotation = turn(swing / 3.0f, Vec3::UnitX());
+}
+
+}  // namespace
+
+TEST_CASE("a control that rests turned by half a turn and is turned back does not fold the target") {
+    const Stage stage(sticks::figure({.control = true}),
+                      sticks::figure({.spine_bones = 3, .bent_knees = 0.12f}),
+                      [](std::size_t f, std::vector<Transform>& pose, const Character& who) {
+                          walk(f, pose, who);
+                          // The control goes to where its children's rests undo nothing, and they make up for
+                          // it.
+                          Transform& control = sticks::bone(who, pose, "body_control");
+                          Transform& hips = sticks::bone(who, pose, "hips");
+                          hips.rotation = control.rotation * hips.rotation;
+                          control.rotation = Quat::Identity();
+                      });
+    CHECK(stage.angle("hips", "head") < 3.0f);
+    CHECK(stage.angle("thigh_left", "shin_left") < 0.5f);
+}
+
+TEST_CASE("a thigh of three bones and one of one point alike, both ways") {
+    const Character one = sticks::figure({.spine_bones = 3, .bent_knees = 0.1f});
+    const Character three = sticks::figure({.thigh_bones = 3, .size = 1.3f});
+    for (const auto& [from, to] : {std::pair(one, three), std::pair(three, one)}) {
+        const Stage stage(from, to, walk);
+        CHECK_FALSE(stage.pairing.is_same_build());
+        for (const char* side : {"_left", "_right"}) {
+            CAPTURE(side);
+            CHECK(stage.angle(std::string("thigh") + side, std::string("shin") + side) < 0.1f);
+            CHECK(stage.angle(std::string("shin") + side, std::string("foot") + side) < 0.1f);
+            CHECK(stage.angle(std::string("upper_arm") + side, std::string("forearm") + side) < 0.1f);
+        }
+    }
+}
+
+TEST_CASE("the trunk leans as the source's, whatever the number of its bones") {
+    for (const int bones : {1, 2, 5}) {
+        CAPTURE(bones);
+        const Stage stage(sticks::figure({.spine_bones = 3}),
+                          sticks::figure({.spine_bones = bones, .size = 0.8f, .bent_knees = 0.1f}), walk);
+        CHECK(stage.angle("hips", "head") < 3.0f);
+    }
+}
+
+TEST_CASE("where the source's joints slide, the target's limbs still point there") {
+    const Stage stage(sticks::figure({.loose_feet = true}),
+                      sticks::figure({.spine_bones = 3, .bent_knees = 0.1f}),
+                      [](std::size_t f, std::vector<Transform>& pose, const Character& who) {
+                          walk(f, pose, who);
+                          sticks::bone(who, pose, "foot_left").translation +=
+                              Vec3(0.05f, 0.02f * static_cast<float>(f), 0.2f);
+                          sticks::bone(who, pose, "forearm_left").translation += Vec3(0.0f, 0.0f, 0.15f);
+                      });
+    CHECK(stage.angle("shin_left", "foot_left") < 0.1f);
+    CHECK(stage.angle("upper_arm_left", "forearm_left") < 0.1f);
+}
+
+TEST_CASE("a target whose feet hang below the root keeps them at its shins") {
+    const Stage stage(sticks::figure({.spine_bones = 3, .bent_knees = 0.1f}),
+                      sticks::figure({.loose_feet = true}), walk);
+    for (std::size_t f = 0; f < stage.clip.frame_count(); ++f) {
+        const Vec3 shin = Stage::at(stage.target, stage.result, f, "shin_left");
+        CHECK((Stage::at(stage.target, stage.result, f, "foot_left") - shin).norm() ==
+              doctest::Approx(0.42f).epsilon(0.001));
+    }
+    CHECK(stage.angle("shin_left", "foot_left") < 0.1f);
+}
+
+TEST_CASE("standing answers to standing, and a squat goes down by the length of the legs") {
+    const Character source = sticks::figure({});
+    const Character target = sticks::figure({.spine_bones = 3, .size = 0.7f, .bent_knees = 0.1f});
+    const Stage stage(source, target, [](std::size_t f, std::vector<Transform>& pose, const Character& who) {
+        sticks::bone(who, pose, "hips").translation.y() -= 0.02f * static_cast<float>(f);
+    });
+    const float ratio = leg_length(stage.pairing.target) / leg_length(stage.pairing.source);
+    const float first = Stage::at(target, stage.result, 0, "thigh_left").y();
+    const float last = Stage::at(target, stage.result, 11, "thigh_left").y();
+    CHECK(first - last == doctest::Approx(ratio * 0.22f).epsilon(0.01));
+}
