@@ -3,6 +3,8 @@
 #include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -29,20 +31,16 @@ std::vector<char> carried_bones(const Pairing& pairing) {
     return carried;
 }
 
-// Bones that the target follows one by one: turns, slides and sizes. What slides in a limb that is paired
-// becomes its reach.
-std::vector<char> carried_whole(const Pairing& pairing) {
-    std::vector<char> whole(pairing.source.skeleton.size(), 0);
-    for (const int source : followed_bones(pairing)) {
-        if (source != k_no_bone) whole[static_cast<std::size_t>(source)] = 1;
-    }
+// Bones of limbs that are paired: what slides in them becomes their reach.
+std::vector<char> limb_bones(const Pairing& pairing) {
+    std::vector<char> is_limb(pairing.source.skeleton.size(), 0);
     for (const ChainPair& entry : pairing.chains) {
         const Chain* chain = pairing.source.find(entry.source);
         if (chain == nullptr || !(entry.source.starts_with("arm") || entry.source.starts_with("leg")))
             continue;
-        for (const int bone : chain->bones) whole[static_cast<std::size_t>(bone)] = 1;
+        for (const int bone : chain->bones) is_limb[static_cast<std::size_t>(bone)] = 1;
     }
-    return whole;
+    return is_limb;
 }
 
 struct Swing {
@@ -85,21 +83,28 @@ Findings lost_motion(const Pairing& pairing, const Clip& clip) {
     std::vector<std::string> turning;
     std::vector<std::string> sliding;
     std::vector<std::string> scaling;
-    const std::vector<char> whole = carried_whole(pairing);
+    const std::vector<char> limbs = limb_bones(pairing);
+    std::vector<char> followed(skeleton.size(), 0);
+    for (const int source : followed_bones(pairing)) {
+        if (source != k_no_bone) followed[static_cast<std::size_t>(source)] = 1;
+    }
     for (std::size_t i = 0; i < skeleton.size(); ++i) {
-        if (whole[i]) continue;
+        if (followed[i]) continue;  // turns, slides and sizes
         const Bone& bone = skeleton.bones()[i];
         const Vec3& scale = bone.parent == k_no_bone ? skeleton.above().scale
                                                      : rest[static_cast<std::size_t>(bone.parent)].scale;
         const float unit =
             pairing.source.height > 0.0f ? scale.cwiseAbs().maxCoeff() / pairing.source.height : 0.0f;
         const Swing swing = swing_of(clip, i, unit);
-        if (!carried[i] && swing.turned > 1.0f / k_degrees) turning.push_back(bone.label);
+        if (!carried[i] && swing.turned > 1.0f / k_degrees)
+            turning.push_back(fmt::format("{} ({:.0f} degrees)", bone.label, swing.turned * k_degrees));
         // What the hub and the bones above it travel is carried; a bone below it that slides is not.
         const bool above_hub =
             pairing.source.hub != k_no_bone && skeleton.is_above(static_cast<int>(i), pairing.source.hub);
-        if (!above_hub && swing.slid > 0.005f) sliding.push_back(bone.label);
-        if (swing.scaled > 0.01f) scaling.push_back(bone.label);
+        if (!above_hub && !limbs[i] && swing.slid > 0.005f)
+            sliding.push_back(fmt::format("{} ({:.1f} % of the height)", bone.label, 100.0f * swing.slid));
+        if (swing.scaled > 0.01f)
+            scaling.push_back(fmt::format("{} (by {:.2g})", bone.label, 1.0f + swing.scaled));
     }
     add(findings, "retarget.bone-not-carried", clip, turning,
         "these bones move but belong to no paired chain: ", "check the pairing where their motion matters");

@@ -90,17 +90,21 @@ TEST_CASE("travel goes by leg length, height by hub height") {
 TEST_CASE("motion that is not carried is told") {
     const Character& diver = workshop::diver();
     Clip clip = diver.clip("idle");
-    CHECK(lost_motion(pair(chart(diver), chart(diver)), clip).empty());
+    const Pairing pairing = pair(chart(diver), chart(workshop::deckhand()));
+    CHECK(lost_motion(pairing, clip).empty());
     const Quat turn(Eigen::AngleAxisf(0.5f, Vec3::UnitX()));
     Transform& end = clip.frame(7)[bone(diver, "head_end")];
     end.rotation = end.rotation * turn;
-    clip.frame(7)[bone(diver, "forearm_left")].translation.x() += 0.1f;
+    clip.frame(7)[bone(diver, "neck")].translation.x() += 0.1f;
+    clip.frame(7)[bone(diver, "forearm_left")].translation.x() += 0.1f;  // becomes the arm's reach
     clip.frame(9)[bone(diver, "hand_right")].scale *= 1.5f;
-    const Findings findings = lost_motion(pair(chart(diver), chart(diver)), clip);
+    const Findings findings = lost_motion(pairing, clip);
     CHECK(findings.size() == 3);
     CHECK(has(findings, "retarget.bone-not-carried", "head_end"));
-    CHECK(has(findings, "retarget.slide-not-carried", "forearm_left"));
+    CHECK(has(findings, "retarget.slide-not-carried", "neck ("));
     CHECK(has(findings, "retarget.scale-not-carried", "hand_right"));
+    // A copy takes all of it.
+    CHECK(lost_motion(pair(chart(diver), chart(diver)), clip).empty());
 }
 
 TEST_CASE("what cannot be transferred is refused") {
