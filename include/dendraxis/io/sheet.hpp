@@ -52,9 +52,10 @@ struct RetargetReport {
         std::string file;
         std::size_t frames = 0;
         float fps = 0.0f;
-        std::string status;   ///< `done`, `up to date` or `failed`
-        std::string error;    ///< why it failed
-        std::string verdict;  ///< `right`, or what the review found first; empty where it was not looked at
+        std::string status;  ///< `done`, `up to date` or `failed`
+        std::string error;   ///< why it failed
+        std::string verdict =
+            {};  ///< `right`, or what the review found first; empty where it was not looked at
     };
     std::vector<Line> clips;
     float leg_ratio = 1.0f;
