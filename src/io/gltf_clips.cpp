@@ -225,7 +225,11 @@ void carry_down(const NodesAbove& above, const Clip& motion, const Skeleton& ske
 float bend_between(const Clip& clip, const Clip& twice, const Skeleton& skeleton) {
     const std::vector<Transform> rest = rest_in_model_space(skeleton);
     const Extents extents = rest_extents(skeleton, {});
-    const float size = std::max((extents.high - extents.low).norm(), 1e-9f);
+    float size = (extents.high - extents.low).norm();
+    if (size < 1e-6f) {  // a single bone is as large as it moves far
+        for (const Transform& bone : clip.transforms) size = std::max(size, bone.translation.norm());
+    }
+    size = std::max(size, 1e-6f);
     float worst = 0.0f;
     for (std::size_t f = 0; f + 1 < clip.frame_count() && 2 * f + 1 < twice.frame_count(); ++f) {
         for (std::size_t b = 0; b < clip.bone_count; ++b) {

@@ -112,13 +112,47 @@ TEST_CASE("step, linear and cubic samplers give the values that the standard def
     file.channel(0, "translation", times, line, "STEP");
     file.channel(1, "translation", times, line, "LINEAR");
     file.channel(2, "translation", times, cubic, "CUBICSPLINE");
-    const Clip clip = io::load_character(file.write(scratch, "curves")).clips.at(0);
+    const Clip clip = io::load_character(file.write(scratch, "curves"), {30.0f}).clips.at(0);
     CHECK(clip.frame_count() == 31);
     const auto pose = clip.frame(15);
     CHECK(pose[0].translation.x() == 0.0f);
     CHECK(pose[1].translation.x() == doctest::Approx(1.5));
     CHECK(pose[2].translation.x() == doctest::Approx(0.125));
     CHECK(clip.frame(30)[0].translation.x() == 3.0f);
+}
+
+TEST_CASE("a clip keeps when it starts, and is sampled so that nothing between its keys is lost") {
+    const workshop::Scratch scratch;
+    workshop::RawGltf file;
+    file.json["nodes"] = {{{"name", "a"}, {"children", {1}}}, {{"name", "b"}, {"translation", {0, 1, 0}}}};
+    file.channel(0, "translation", file.floats({0.5f, 0.75f, 1.5f}, "SCALAR"),
+                 file.floats({0, 0, 0, 1, 0, 0, 0, 2, 0}, "VEC3"));
+    const Clip late = io::load_character(file.write(scratch, "late")).clips.at(0);
+    CHECK(late.start == 0.5f);
+    CHECK(late.seconds() == doctest::Approx(1.0f));
+
+    // A wild curve: out-tangents of forty lengths a second.
+    workshop::RawGltf curved;
+    curved.json["nodes"] = file.json["nodes"];
+    curved.channel(0, "translation", curved.floats({0.0f, 0.5f}, "SCALAR"),
+                   curved.floats({0, 0, 0, 0, 0, 0, 40, 0, 0, -40, 0, 0, 0, 0, 0, 0, 0, 0}, "VEC3"),
+                   "CUBICSPLINE");
+    const Clip fine = io::load_character(curved.write(scratch, "fine")).clips.at(0);
+    CHECK(fine.fps > 30.0f);
+
+    // A node above the first bone that turns far between two keys carries what hangs on it along an arc.
+    workshop::RawGltf above;
+    above.json["nodes"] = {{{"name", "above"}, {"children", {1}}},
+                           {{"name", "hips"}, {"children", {2}}, {"translation", {0, 2, 0}}},
+                           {{"name", "chest"}, {"translation", {0, 0.5f, 0}}}};
+    above.json["skins"] = {{{"joints", {1, 2}}}};
+    above.channel(0, "rotation", above.floats({0.0f, 0.1f}, "SCALAR"),
+                  above.floats({0, 0, 0, 1, 0, 0, 0.7071068f, 0.7071068f}, "VEC4"));
+    const Clip arc = io::load_character(above.write(scratch, "arc")).clips.at(0);
+    CHECK(arc.fps > 60.0f);
+    std::vector<Transform> pose(arc.bone_count);
+    sample(arc, 0.0375f, pose);
+    CHECK(pose[0].translation.norm() == doctest::Approx(2.0f).epsilon(0.0005));
 }
 
 TEST_CASE("normalized integers and sparse accessors") {
