@@ -101,6 +101,7 @@ LimbAim aim_for(const Pairing& pairing, const RestingLimb& own, const RestingLim
         }
         aim.segments.push_back(segment);
     }
+    aim.is_trunk = !is_limb(own.chain);
     aim.kept = own.has_hand() ? std::vector<int>{bones.back()} : chains_on(pairing.target, own.chain);
     aim.always = !one_to_one || !descends(source, theirs.chain.bones) || !descends(target, bones);
     for (int bone = theirs.chain.bones.back();
@@ -161,13 +162,13 @@ AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, 
     return program;
 }
 
-void aim_limbs(const AimProgram& program, const Pairing& pairing, std::span<const Transform> source,
-               std::span<Transform> target, std::span<Transform> source_model,
-               std::span<Transform> target_model) noexcept {
+void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
+               std::span<const Transform> source, std::span<Transform> target,
+               std::span<Transform> source_model, std::span<Transform> target_model) noexcept {
     const Skeleton& skeleton = pairing.target.skeleton;
     bool is_known = false;
     for (const LimbAim& limb : program.limbs) {
-        if (!is_active(program, limb, source)) continue;
+        if (limb.is_trunk != (what == AimOf::trunk) || !is_active(program, limb, source)) continue;
         if (!is_known) {
             to_model_space(pairing.source.skeleton, source, source_model);
             to_model_space(skeleton, target, target_model);

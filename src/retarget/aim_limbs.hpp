@@ -31,6 +31,7 @@ struct LimbAim {
     std::vector<int> kept;     ///< what hangs on it and keeps its orientation: hand or foot; neck and arms
     std::vector<int> watched;  ///< source bones: one of them sliding calls for the aim
     bool always = false;
+    bool is_trunk = false;  ///< asked for over whole clips only
 };
 
 struct AimProgram {
@@ -46,8 +47,9 @@ AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, 
 
 /// Corrects one local pose of the target that has its turns already. The last two are scratch for one pose of
 /// each in model space. Never allocates or throws.
-void aim_limbs(const AimProgram& program, const Pairing& pairing, std::span<const Transform> source,
-               std::span<Transform> target, std::span<Transform> source_model,
-               std::span<Transform> target_model) noexcept;
+enum class AimOf { limbs, trunk };
+void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
+               std::span<const Transform> source, std::span<Transform> target,
+               std::span<Transform> source_model, std::span<Transform> target_model) noexcept;
 
 }  // namespace dendraxis

@@ -39,10 +39,9 @@ bool resizes(const Vec3& now, const Vec3& rest) {
 bool is_active(const PositionProgram& program, std::span<const Transform> source) {
     return std::any_of(program.steps.begin(), program.steps.end(), [&](const PositionProgram::Step& step) {
         const auto a = static_cast<std::size_t>(step.source);
-        return step.always ||
-               (source[a].translation - program.source_rest[a]).squaredNorm() * program.source_unit[a] *
-                       program.source_unit[a] >
-                   program.slide * program.slide ||
+        const float unit = program.source_unit[a];
+        const float slid = (source[a].translation - program.source_rest[a]).squaredNorm() * unit * unit;
+        return step.always || (!step.is_placed && slid > program.slide * program.slide) ||
                resizes(source[a].scale, program.source_size[a]);
     });
 }
@@ -76,6 +75,8 @@ PositionProgram compile_positions(const Pairing& pairing, std::span<const int> f
         PositionProgram::Step step;
         step.target = bone;
         step.source = follows[b];
+        step.is_placed = bone == pairing.target.hub ||
+                         (bone == pairing.target.ground && step.source == pairing.source.ground);
         step.target_anchor = nearest_followed(target, bone, follows);
         const Quat own =
             target_rest[b].rotation.conjugate() * pairing.bones.answers[b].turn * source_rest[a].rotation;

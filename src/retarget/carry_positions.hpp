@@ -20,6 +20,7 @@ struct PositionProgram {
         int source_anchor = k_no_bone;
         Quat frame = Quat::Identity();     ///< from the source anchor's frame to the target anchor's
         Vec3 left_over = Vec3::Zero();     ///< in the target anchor's frame: what lengths differ by at rest
+        bool is_placed = false;            ///< hub and ground: the inner loop has them where they belong
         bool always = false;               ///< bones of the source stand between it and its anchor
         std::array<int, 3> axes{0, 1, 2};  ///< of each axis of the target's bone the source's nearest
     };

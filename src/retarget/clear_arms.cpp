@@ -47,31 +47,16 @@ ArmClearer::ArmClearer(Take& take)
     find_allowed();
 }
 
-bool ArmClearer::clear() {
-    if (take_.plan.arms.empty()) return false;
-    bool turned = false;
+float ArmClearer::clear() {
+    float depth = 0.0f;
+    if (take_.plan.arms.empty()) return depth;
     for (int round = 0; round < k_rounds; ++round) {
-        if (!clear_once()) return turned;
-        turned = true;
+        float too_deep = 0.0f;
+        const bool turned = clear_once(too_deep);
+        if (round == 0) depth = too_deep;
+        if (!turned) break;
     }
-    return turned;
-}
-
-float ArmClearer::depth() {
-    float sum = 0.0f;
-    Solids solids;
-    for (std::size_t f = 0; f < take_.frames(); ++f) {
-        take_.pose(f);
-        place_solids(target_.shape, take_.model, solids);
-        for (std::size_t i = 0; i < take_.plan.arms.size(); ++i) {
-            const Depths depths = depths_of(shape(i), solids, take_.model);
-            float deepest = 0.0f;
-            for (std::size_t k = 0; k < k_arm_probes; ++k)
-                deepest = std::max(deepest, depths[k] - allowed_[i][f][k]);
-            sum += deepest / take_.plan.arms[i].target_length;
-        }
-    }
-    return sum / static_cast<float>(std::max<std::size_t>(take_.frames() * take_.plan.arms.size(), 1));
+    return depth / static_cast<float>(std::max<std::size_t>(take_.frames() * take_.plan.arms.size(), 1));
 }
 
 const ArmShape& ArmClearer::shape(std::size_t arm) const {
@@ -97,7 +82,7 @@ void ArmClearer::find_allowed() {
 }
 
 // The least turn about the shoulder that brings the deepest ball out, then the next, until all are.
-Vec3 ArmClearer::least_turn(std::size_t arm, std::size_t frame, const Solids& solids) const {
+Vec3 ArmClearer::least_turn(std::size_t arm, std::size_t frame, const Solids& solids, float& depth) const {
     const Vec3 shoulder = head_of(take_.plan.arms[arm].target[0], take_.model);
     std::array<Vec3, k_arm_probes> places;
     for (std::size_t k = 0; k < k_arm_probes; ++k) places[k] = place_of(shape(arm).probes[k], take_.model);
@@ -117,6 +102,7 @@ Vec3 ArmClearer::least_turn(std::size_t arm, std::size_t frame, const Solids& so
                 step = axis.normalized() * (too_deep / axis.norm());
             }
         }
+        if (attempt == 0) depth += worst / take_.plan.arms[arm].target_length;
         if (worst <= 0.0f) break;
         const Quat turn(Eigen::AngleAxisf(std::min(step.norm(), 0.5f), step.normalized()));
         turned = (turn * turned).normalized();
@@ -125,7 +111,7 @@ Vec3 ArmClearer::least_turn(std::size_t arm, std::size_t frame, const Solids& so
     return rotation_vector(turned);
 }
 
-bool ArmClearer::clear_once() {
+bool ArmClearer::clear_once(float& depth) {
     const std::size_t arms = take_.plan.arms.size();
     std::vector<std::vector<Vec3>> turns(arms, std::vector<Vec3>(take_.frames(), Vec3::Zero()));
     std::vector<char> any(arms, 0);
@@ -136,7 +122,7 @@ bool ArmClearer::clear_once() {
         take_.pose(f);
         place_solids(target_.shape, take_.model, solids);
         for (std::size_t i = 0; i < arms; ++i) {
-            turns[i][f] = least_turn(i, f, solids);
+            turns[i][f] = least_turn(i, f, solids, depth);
             any[i] |= turns[i][f].isZero() ? 0 : 1;
         }
     }

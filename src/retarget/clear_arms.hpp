@@ -12,11 +12,9 @@ class ArmClearer {
  public:
     explicit ArmClearer(Take& take);
 
-    /// Turns arms out of the body where they are deeper in it than the source's. Whether any had to be.
-    bool clear();
-    /// How deep arms are in the body beyond what the source's are, a mean over frames and arms of the deepest
-    /// place, in lengths of the arm.
-    float depth();
+    /// Turns arms out of the body where they are deeper in it than the source's. Returns how deep they were,
+    /// a mean over frames and arms in lengths of the arm; 0 if none had to be turned.
+    float clear();
     /// An arm was moved in this frame: it is looked at again.
     void moved(std::size_t frame) { clear_[frame] = 0; }
 
@@ -39,8 +37,8 @@ class ArmClearer {
     static void place_solids(const BodyShape& shape, std::span<const Transform> model, Solids& solids);
     const ArmShape& shape(std::size_t arm) const;
     void find_allowed();
-    Vec3 least_turn(std::size_t arm, std::size_t frame, const Solids& solids) const;
-    bool clear_once();
+    Vec3 least_turn(std::size_t arm, std::size_t frame, const Solids& solids, float& depth) const;
+    bool clear_once(float& depth);
     void turn_arm(std::size_t arm, const std::vector<Vec3>& turns);
 
     Take& take_;

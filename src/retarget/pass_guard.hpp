@@ -5,6 +5,8 @@
 
 #include <dendraxis/retarget/contacts.hpp>
 
+#include <cstring>
+
 namespace dendraxis {
 
 class PassGuard {
@@ -17,41 +19,50 @@ class PassGuard {
     static constexpr float k_feet_price = 0.25f;
     static constexpr float k_arms_price = 0.5f;
 
-    /// Runs `pass`, which returns how much it mended: a mean over all frames, in lengths of the limb that it
-    /// is for. Takes it back and returns false if it harms more: limbs that point elsewhere, joints that
-    /// jerk.
+    /// Runs `pass`, which returns how much it mended of arms: a mean over all frames, in lengths of the arm.
+    /// What it mended of feet is measured here. Takes the pass back and returns false if it harms more: limbs
+    /// that point elsewhere, joints that jerk.
     template <class Pass>
     bool run(float price, const Pass& pass) {
-        const std::vector<Transform> before = take_.result.transforms;
-        const Harm harm = measure();
+        before_ = take_.result.transforms;
         const float mended = pass();
-        if (mended > price * harm_between(harm, measure())) return true;
-        take_.result.transforms = before;
+        if (is_as_before()) return true;
+        const Figures after = measure();
+        if (mended + now_.feet - after.feet > price * harm(after)) {
+            now_ = after;
+            return true;
+        }
+        take_.result.transforms = before_;
         return false;
     }
 
-    /// How far standing feet are from the height that they should have, how far they slide beyond the
-    /// source's, and how deep any foot is below the floor beyond the source's: a mean over frames and feet,
-    /// in lengths of the leg.
-    float feet_fault();
-
  private:
-    struct Harm {
-        float direction = 0.0f;  // radians, mean: how far limbs point from where turning alone had them
+    /// All of it a mean over frames and limbs, but for the jerk.
+    struct Figures {
+        float feet = 0.0f;  // how far standing feet are from the height that they should have, how far
+                            // they slide and how deep any foot is, beyond the source's; lengths of the leg
+        float direction = 0.0f;  // radians: how far limbs point from where turning alone had them
         float jerk = 0.0f;       // the worst acceleration of their joints over the source's in proportion
     };
     using Joints = std::array<Vec3, 3>;
 
-    Harm measure();
-    static float harm_between(const Harm& before, const Harm& after);
-    std::vector<Joints> joints_now();  // frame after frame, all limbs
+    bool is_as_before() const {
+        return std::memcmp(before_.data(), take_.result.transforms.data(),
+                           before_.size() * sizeof(Transform)) == 0;
+    }
+    Figures measure();
+    float harm(const Figures& after) const;
+    void read_joints(std::vector<Joints>& joints) const;  // of the pose in `take_.model`
+    float feet_fault(std::size_t frame, std::vector<Vec3>& last) const;
     float worst_acceleration(const std::vector<Joints>& joints) const;
 
     Take& take_;
     std::vector<const LimbPlan*> limbs_;
-    std::vector<Joints> turned_;
     std::vector<FootTrack> feet_;
+    std::vector<Joints> turned_;  // frame after frame, all limbs
+    std::vector<Transform> before_;
     float source_acceleration_ = 0.0f;
+    Figures now_;
 };
 
 }  // namespace dendraxis

@@ -120,9 +120,8 @@ void run_passes(Take& take) {
     if (settings.feet) {
         const auto hold_by = [&](FeetBy by) {
             return guard.run(PassGuard::k_feet_price, [&] {
-                const float before = guard.feet_fault();
                 hold_feet(take, by);
-                return before - guard.feet_fault();
+                return 0.0f;
             });
         };
         if (!hold_by(FeetBy::legs)) hold_by(FeetBy::hips);
@@ -132,9 +131,7 @@ void run_passes(Take& take) {
     if (settings.clearance) {
         guard.run(PassGuard::k_arms_price, [&] {
             clearer.emplace(take);
-            const float before = clearer->depth();
-            clearer->clear();
-            return before - clearer->depth();
+            return clearer->clear();
         });
     }
     if (settings.hands)
@@ -206,8 +203,9 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
     program = compile_turns(source.skeleton, target.skeleton, to_target, follow, source_stance,
                             reaching_limbs(*passes_));
     const bool hub_follows = is_followed(target.hub);
-    program.hub = {way_down(source.skeleton, hub_follows ? source.hub : body),
-                   way_down(target.skeleton, target.hub)};
+    program.hub = {
+        way_down(source.skeleton, hub_follows ? followed[static_cast<std::size_t>(target.hub)] : body),
+        way_down(target.skeleton, target.hub)};
     if (has_ground) {
         program.ground = {way_down(source.skeleton, source.ground), way_down(target.skeleton, target.ground)};
         program.ground_undo = source_stance[static_cast<std::size_t>(source.ground)].conjugate();
@@ -277,7 +275,8 @@ void Transfer::apply(std::span<const Transform> source, std::span<Transform> tar
         const auto to = target.subspan(f * target_bones_, target_bones_);
         carry_positions(*positions_, passes_->pairing, from, to, workspace.source_pose,
                         workspace.target_pose);
-        aim_limbs(*aims_, passes_->pairing, from, to, workspace.source_pose, workspace.target_pose);
+        aim_limbs(*aims_, AimOf::limbs, passes_->pairing, from, to, workspace.source_pose,
+                  workspace.target_pose);
     }
 }
 
@@ -299,9 +298,18 @@ Clip Transfer::apply_turns(const Clip& clip) const {
     return result;
 }
 
+void Transfer::aim_trunk(const Clip& clip, Clip& result) const {
+    std::vector<Transform> source_model(source_bones_);
+    std::vector<Transform> target_model(target_bones_);
+    for (std::size_t f = 0; f < clip.frame_count(); ++f)
+        aim_limbs(*aims_, AimOf::trunk, passes_->pairing, clip.frame(f), result.frame(f), source_model,
+                  target_model);
+}
+
 Clip Transfer::apply(const Clip& given) const {
     const Clip clip = passes_->pairing.is_same_build() ? given : on_floor(passes_->pairing.source, given);
     Clip result = apply_turns(clip);
+    aim_trunk(clip, result);
     Take take{*passes_, clip, result, {}, {}, std::vector<Transform>(clip.transforms.size())};
     to_model_space(passes_->pairing.source.skeleton, clip.transforms, take.source_model);
     carry_travel(take);

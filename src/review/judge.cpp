@@ -44,7 +44,7 @@ constexpr std::array<Gate, 13> k_gates{
      {"hips_height_pct", 15.0f, "review.hips-height",
       "the hips are higher or lower than the source's in proportion",
       "see what `dendraxis chart` says of both floors, or name a \"source_stance\" in the pairing"},
-     {"joint_error_pct", 0.5f, "review.joint", "a joint of the same build is not where the source's is",
+     {"joint_error_pct", 0.2f, "review.joint", "a joint of the same build is not where the source's is",
       "retarget the clip again"}}};
 
 const Gate* gate_of(std::string_view measure) noexcept {

@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <unordered_map>
+#include <unordered_set>
 
 namespace dendraxis {
 namespace detail {
@@ -15,10 +15,12 @@ namespace {
 
 constexpr std::size_t k_most_lengths = 200;
 constexpr std::size_t k_most_scales = 6;
-constexpr std::size_t k_most_starts = 40;
-constexpr float k_scale_step = 0.01f;  // of a ratio
-constexpr float k_rough = 0.015f;      // of the skeleton's size, for a first look
-constexpr std::size_t k_fewest = 5;    // bones that tell a build
+constexpr std::size_t k_most_starts = 16;
+constexpr std::size_t k_most_looks = 60;  // bones that a first look asks for
+constexpr float k_promising = 0.2f;      // of them must lie near one of the other skeleton
+constexpr float k_scale_step = 0.01f;     // of a ratio
+constexpr float k_rough = 0.008f;         // of the skeleton's size, for a first look
+constexpr std::size_t k_fewest = 5;       // bones that tell a build
 
 std::vector<float> long_bones(const Skeleton& skeleton, const std::vector<Transform>& rest, float size) {
     std::vector<float> lengths;
@@ -69,26 +71,18 @@ std::vector<float> likely_scales(const TwoRests& rests) {
     return scales;
 }
 
-// The bones of `b` by the cell of space that they are in.
+// The cells of space that lie near a bone of `b`: for a first look one of its neighbors will do.
 class Cells {
  public:
-    Cells(const TwoRests& rests, float reach) : rests_(rests), reach_(std::max(reach, 1e-9f)) {
-        for (int b = 0; b < static_cast<int>(rests.b.size()); ++b)
-            cells_[key(cell(rests.at_b(b)))].push_back(b);
+    Cells(const TwoRests& rests, float reach) : reach_(std::max(reach, 1e-9f)) {
+        for (int b = 0; b < static_cast<int>(rests.b.size()); ++b) {
+            const Eigen::Vector3i middle = cell(rests.at_b(b));
+            for (int i = 0; i < 27; ++i)
+                near_.insert(key(middle + Eigen::Vector3i(i % 3 - 1, i / 3 % 3 - 1, i / 9 - 1)));
+        }
     }
 
-    bool has_near(const Vec3& place) const {
-        const Eigen::Vector3i middle = cell(place);
-        for (int i = 0; i < 27; ++i) {
-            const auto found =
-                cells_.find(key(middle + Eigen::Vector3i(i % 3 - 1, i / 3 % 3 - 1, i / 9 - 1)));
-            if (found == cells_.end()) continue;
-            for (const int b : found->second) {
-                if ((rests_.at_b(b) - place).norm() <= reach_) return true;
-            }
-        }
-        return false;
-    }
+    bool has_near(const Vec3& place) const { return near_.contains(key(cell(place))); }
 
  private:
     Eigen::Vector3i cell(const Vec3& place) const {
@@ -97,13 +91,13 @@ class Cells {
     }
     static std::size_t key(const Eigen::Vector3i& cell) {
         std::size_t hash = 0;
-        for (int i = 0; i < 3; ++i) hash = hash * 1000003u + static_cast<std::size_t>(cell[i]);
+        for (int i = 0; i < 3; ++i)
+            hash = hash * 1000003u + static_cast<std::size_t>(static_cast<unsigned>(cell[i]));
         return hash;
     }
 
-    const TwoRests& rests_;
     float reach_;
-    std::unordered_map<std::size_t, std::vector<int>> cells_;
+    std::unordered_set<std::size_t> near_;
 };
 
 // The bones that most hangs on: where a match is best begun.
@@ -186,9 +180,11 @@ class SeedFinder {
 
     float score(int a, int b, const Quat& turn, float scale) const {
         float hits = 0.0f;
-        for (int other = 0; other < static_cast<int>(rests_.a.size()); ++other) {
-            const Vec3 place = rests_.at_b(b) + scale * (turn * (rests_.at_a(other) - rests_.at_a(a)));
-            if (cells_.has_near(place)) hits += 1.0f;
+        const Eigen::Matrix3f axes = scale * turn.toRotationMatrix();
+        for (std::size_t other = 0; other < rests_.a.size(); other += look_step_) {
+            const Vec3 place =
+                rests_.at_b(b) + axes * (rests_.at_a(static_cast<int>(other)) - rests_.at_a(a));
+            if (cells_.has_near(place)) hits += static_cast<float>(look_step_);
         }
         // Of equals the one that most hangs on and whose trees are alike, then the one of the same name.
         const float mine = scale * rests_.a_below[static_cast<std::size_t>(a)];
@@ -204,6 +200,7 @@ class SeedFinder {
     const TwoRests& rests_;
     Cells cells_;
     std::vector<int> starts_;
+    std::size_t look_step_ = 1 + rests_.a.size() / k_most_looks;
 };
 
 }  // namespace
@@ -236,14 +233,20 @@ Correspondence correspond(const Skeleton& source, const Skeleton& target, const 
     const detail::TwoRests rests(source, target, source_marks, target_marks);
     const detail::SeedFinder finder(rests);
     const std::vector<float> scales = detail::likely_scales(rests);
+    const float least = detail::k_promising * static_cast<float>(std::min(source.size(), target.size()));
     const auto consider = [&](const detail::Seed& seed) {
-        if (seed.a == k_no_bone) return;
+        if (seed.a == k_no_bone || seed.score < least) return;
         Correspondence laid = detail::lay_on(rests, seed);
         if (laid.matched() > best.matched()) best = std::move(laid);
     };
-    for (const float scale : scales) consider(finder.best(hint, scale));
-    if (best.is_same_build()) return best;
-    for (const float scale : scales) consider(finder.best_of_all(scale));
+    for (const float scale : scales) {
+        consider(finder.best(hint, scale));
+        if (best.is_same_build()) return best;
+    }
+    for (const float scale : scales) {
+        consider(finder.best_of_all(scale));
+        if (best.is_same_build()) return best;
+    }
     return best;
 }
 

@@ -16,6 +16,7 @@ namespace {
 constexpr int k_deepest = 4;  // bones that may stand between two that are parent and child in the other
 constexpr float k_deeper_counts = 0.2f;  // a grandchild at the right place, beside a child
 constexpr float k_loose = 4.0f;          // times the tolerance, for a first look
+constexpr int k_most_tries = 400;        // turns of one bone
 constexpr float k_same_axes = 0.02f;     // radians
 
 struct Point {
@@ -179,6 +180,7 @@ class Layer {
     template <class Consider>
     void search(const std::vector<Point>& mine, const std::vector<Point>& theirs, const Quat& above,
                 const Consider& consider) const {
+        int left = k_most_tries;
         for (const Point& child : mine) {
             if (!child.is_child || scale_ * child.from.norm() < 2.0f * tolerance_) continue;
             for (const Point& other : theirs) {
@@ -186,15 +188,16 @@ class Layer {
                     std::abs(other.from.norm() - scale_ * child.from.norm()) > tolerance_)
                     continue;
                 const Quat turn = shortest_arc(above * child.from, other.from) * above;
+                if (--left < 0) return;
                 consider(turn, 0.5f);
-                about(mine, theirs, turn, other.from.normalized(), consider);
+                about(mine, theirs, turn, other.from.normalized(), consider, left);
             }
         }
     }
 
     template <class Consider>
     void about(const std::vector<Point>& mine, const std::vector<Point>& theirs, const Quat& turn,
-               const Vec3& axis, const Consider& consider) const {
+               const Vec3& axis, const Consider& consider, int& left) const {
         for (const Point& point : mine) {
             const Vec3 from = scale_ * (turn * point.from);
             if (axis.cross(from).norm() < 2.0f * tolerance_) continue;
@@ -202,6 +205,7 @@ class Layer {
                 if (other.mark != point.mark || std::abs(other.from.norm() - from.norm()) > tolerance_ ||
                     std::abs(axis.dot(other.from - from)) > tolerance_)
                     continue;
+                if (--left < 0) return;
                 const std::array<Vec3, 1> a{from};
                 const std::array<Vec3, 1> b{other.from};
                 consider(best_turn_about(axis, a, b) * turn, 0.5f);

@@ -42,9 +42,10 @@ class Transfer {
     /// frame. Allocates only where `workspace` has not been used before; throws nothing.
     void apply(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const;
 
-    /// A whole clip with all passes: travel by its rule, feet that stand where the source's do, hands kept on
-    /// the body and together, arms kept out of the body, joints kept in their ranges, as the pairing's
-    /// settings ask. Throws `Error` where it is not a clip of the source.
+    /// A whole clip with all passes: a trunk of fewer bones aimed as the source's, travel by its rule, feet
+    /// that stand where the source's do, hands kept on the body and together, arms kept out of the body,
+    /// joints kept in their ranges, as the pairing's settings ask. Throws `Error` where it is not a clip of
+    /// the source.
     Clip apply(const Clip& clip) const;
 
     /// A whole clip by its turning alone: what `apply` of poses gives, without any pass.
@@ -54,6 +55,7 @@ class Transfer {
     float hub_ratio() const noexcept { return hub_ratio_; }
 
  private:
+    void aim_trunk(const Clip& clip, Clip& result) const;
     void compile_follow(const Pairing& pairing, const MatchedStance& stance, TurnProgram& program);
     void compile_travel(const Pairing& pairing, float hub_drop, TurnProgram& program);
 
