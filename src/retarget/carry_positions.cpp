@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace dendraxis {
 namespace {
@@ -37,13 +38,18 @@ bool resizes(const Vec3& now, const Vec3& rest) {
 }
 
 bool is_active(const PositionProgram& program, std::span<const Transform> source) {
-    return std::any_of(program.steps.begin(), program.steps.end(), [&](const PositionProgram::Step& step) {
-        const auto a = static_cast<std::size_t>(step.source);
-        const float unit = program.source_unit[a];
-        const float slid = (source[a].translation - program.source_rest[a]).squaredNorm() * unit * unit;
-        return step.always || (!step.is_placed && slid > program.slide * program.slide) ||
-               resizes(source[a].scale, program.source_size[a]);
-    });
+    if (program.always) return true;
+    bool active = false;
+    for (const PositionProgram::Watch& watch : program.watched) {
+        const Transform& bone = source[static_cast<std::size_t>(watch.source)];
+        active |= (bone.translation - watch.rest).squaredNorm() > watch.slide ||
+                  (bone.scale - watch.size).squaredNorm() > watch.growth;
+    }
+    return active;
+}
+
+float square(float value) {
+    return value * value;
 }
 
 }  // namespace
@@ -56,15 +62,14 @@ PositionProgram compile_positions(const Pairing& pairing, std::span<const int> f
     const std::vector<Transform> target_rest = rest_in_model_space(target);
     PositionProgram program;
     program.scale = pairing.bones.scale;
-    program.slide = k_slides * std::max(pairing.source.height, 1e-6f);
-    for (std::size_t i = 0; i < source.size(); ++i) {
-        const int parent = source.bones()[i].parent;
+    const float slide = k_slides * std::max(pairing.source.height, 1e-6f);
+    // What a bone's local translation is in metres.
+    const auto unit_of = [&](int bone) {
+        const int parent = source.parent(bone);
         const Vec3& above =
             parent == k_no_bone ? source.above().scale : source_rest[static_cast<std::size_t>(parent)].scale;
-        program.source_rest.push_back(source.bones()[i].rest.translation);
-        program.source_size.push_back(source.bones()[i].rest.scale);
-        program.source_unit.push_back(above.cwiseAbs().maxCoeff());
-    }
+        return std::max(above.cwiseAbs().maxCoeff(), 1e-9f);
+    };
     const Extents extents = rest_extents(target, {});
     const float posed = k_same_place * (extents.high - extents.low).norm();
     for (const Bone& bone : target.bones()) program.target_size.push_back(bone.rest.scale);
@@ -75,8 +80,8 @@ PositionProgram compile_positions(const Pairing& pairing, std::span<const int> f
         PositionProgram::Step step;
         step.target = bone;
         step.source = follows[b];
-        step.is_placed = bone == pairing.target.hub ||
-                         (bone == pairing.target.ground && step.source == pairing.source.ground);
+        const bool is_placed = bone == pairing.target.hub ||
+                               (bone == pairing.target.ground && step.source == pairing.source.ground);
         step.target_anchor = nearest_followed(target, bone, follows);
         const Quat own =
             target_rest[b].rotation.conjugate() * pairing.bones.answers[b].turn * source_rest[a].rotation;
@@ -99,6 +104,12 @@ PositionProgram compile_positions(const Pairing& pairing, std::span<const int> f
         }
         // What is farther off was posed otherwise at rest: its place is the source's.
         if (step.left_over.norm() > posed) step.left_over.setZero(), step.always = true;
+        program.always = program.always || step.always;
+        const Transform& rest = source.bone(step.source).rest;
+        program.watched.push_back(
+            {step.source,
+             is_placed ? std::numeric_limits<float>::max() : square(slide / unit_of(step.source)),
+             square(k_resizes * rest.scale.norm()), rest.translation, rest.scale});
         program.steps.push_back(step);
     }
     return program;
@@ -131,8 +142,9 @@ void carry_positions(const PositionProgram& program, const Pairing& pairing,
                     to.translation + to.rotation * (program.scale * (step->frame * place) + step->left_over);
             }
             local.translation = apply(inverse(above), place);
-            if (resizes(source[a].scale, program.source_size[a])) {
-                const Vec3 grown = ratio(source[a].scale, program.source_size[a]);
+            const Vec3& size = pairing.source.skeleton.bone(step->source).rest.scale;
+            if (resizes(source[a].scale, size)) {
+                const Vec3 grown = ratio(source[a].scale, size);
                 for (int i = 0; i < 3; ++i)
                     local.scale[i] = program.target_size[static_cast<std::size_t>(bone)][i] *
                                      grown[step->axes[static_cast<std::size_t>(i)]];

@@ -20,18 +20,25 @@ struct PositionProgram {
         int source_anchor = k_no_bone;
         Quat frame = Quat::Identity();     ///< from the source anchor's frame to the target anchor's
         Vec3 left_over = Vec3::Zero();     ///< in the target anchor's frame: what lengths differ by at rest
-        bool is_placed = false;            ///< hub and ground: the inner loop has them where they belong
         bool always = false;               ///< bones of the source stand between it and its anchor
         std::array<int, 3> axes{0, 1, 2};  ///< of each axis of the target's bone the source's nearest
     };
 
-    std::vector<Step> steps;        ///< parents first
-    float scale = 1.0f;             ///< the target's lengths over the source's
-    float slide = 0.0f;             ///< metres of the source below which a joint does not slide
-    std::vector<Vec3> source_rest;  ///< local translations
-    std::vector<Vec3> source_size;  ///< local scales
+    /// A bone of the source whose sliding or growing calls for the steps.
+    struct Watch {
+        int source = k_no_bone;
+        float slide = 0.0f;  ///< squared, in units of its translation; hub and ground bone may slide as they
+                             ///< like: the inner loop has them where they belong
+        float growth = 0.0f;  ///< squared
+        Vec3 rest = Vec3::Zero();
+        Vec3 size = Vec3::Ones();
+    };
+
+    std::vector<Step> steps;  ///< parents first
+    std::vector<Watch> watched;
+    bool always = false;  ///< one of the steps is
+    float scale = 1.0f;   ///< the target's lengths over the source's
     std::vector<Vec3> target_size;
-    std::vector<float> source_unit;  ///< metres of one unit of a bone's local translation
 };
 
 /// Of the bones that `follows` says for the target (a source bone, or none). `to_target` takes the source's
