@@ -83,7 +83,7 @@ bool Pairing::is_as_found(const Chain& target_chain) const {
     const ChainPair* entry = entry_of(target_chain);
     const std::string answer = answer_for(target_chain.name, source);
     if (entry == nullptr) return answer.empty();
-    return entry->source == answer && entry->strength == 1.0f && entry->reach == 0.0f;
+    return entry->source == answer && entry->strength == 1.0f;
 }
 
 Pairing pair(Chart source, Chart target) {

@@ -20,6 +20,16 @@ int nearest_followed(const Skeleton& skeleton, int bone, std::span<const int> fo
     return k_no_bone;
 }
 
+// Whether a bone between the two was matched but is not followed, as a person decided: what hangs below goes
+// with it.
+bool was_let_go(const Pairing& pairing, int bone, int anchor) {
+    const Skeleton& skeleton = pairing.target.skeleton;
+    for (bone = skeleton.parent(bone); bone != k_no_bone && bone != anchor; bone = skeleton.parent(bone)) {
+        if (pairing.bones.answers[static_cast<std::size_t>(bone)].source != k_no_bone) return true;
+    }
+    return false;
+}
+
 // The source's axis that lies nearest to each of the target's.
 std::array<int, 3> nearest_axes(const Quat& frame) {
     const Eigen::Matrix3f turn = frame.toRotationMatrix().cwiseAbs();
@@ -83,6 +93,7 @@ PositionProgram compile_positions(const Pairing& pairing, std::span<const int> f
         const bool is_placed = bone == pairing.target.hub ||
                                (bone == pairing.target.ground && step.source == pairing.source.ground);
         step.target_anchor = nearest_followed(target, bone, follows);
+        if (was_let_go(pairing, bone, step.target_anchor)) continue;
         const Quat own =
             target_rest[b].rotation.conjugate() * pairing.bones.answers[b].turn * source_rest[a].rotation;
         step.axes = nearest_axes(own);

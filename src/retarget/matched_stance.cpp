@@ -360,6 +360,9 @@ bool follows_exactly(const Pairing& pairing) {
     const bool by_hand = !settings.turns.empty() || !settings.offsets.empty() || !settings.contacts.empty() ||
                          !(settings.target_stance.empty() || settings.target_stance == "rest");
     if (by_hand || !pairing.is_same_build()) return false;
+    const bool reaches = std::any_of(pairing.chains.begin(), pairing.chains.end(),
+                                     [](const ChainPair& entry) { return entry.reach != 0.0f; });
+    if (reaches) return false;
     const std::vector<int> follows = followed_bones(pairing);
     for (std::size_t b = 0; b < follows.size(); ++b) {
         if (follows[b] != pairing.bones.answers[b].source) return false;

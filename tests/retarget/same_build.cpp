@@ -160,6 +160,9 @@ TEST_CASE("a chain that a person pairs otherwise is not carried as its build say
     Pairing pairing = pair(chart(figure), chart(figure));
     std::erase_if(pairing.chains, [](const ChainPair& entry) { return entry.target == "arm.left"; });
     const Clip result = Transfer(pairing).apply(wild(figure));
+    // Nor is what hangs below it pulled off.
+    const auto end = static_cast<std::size_t>(figure.skeleton.find("hand_end_left"));
+    CHECK((result.frame(20)[end].translation - figure.skeleton.bones()[end].rest.translation).norm() < 1e-5f);
     const auto forearm = static_cast<std::size_t>(figure.skeleton.find("forearm_left"));
     CHECK(angle_between(result.frame(20)[forearm].rotation, figure.skeleton.bones()[forearm].rest.rotation) <
           1e-4f);

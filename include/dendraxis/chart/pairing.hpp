@@ -42,7 +42,7 @@ struct Pairing {
     /// Whether both skeletons are one build, so that motion is carried bone by bone.
     bool is_same_build() const noexcept { return !bones.answers.empty(); }
 
-    /// Whether this target chain is paired as `pair` pairs it, in full.
+    /// Whether this target chain is paired as `pair` pairs it, in full strength.
     bool is_as_found(const Chain& target_chain) const;
 
     /// The source chain that answers to this target chain, or null.
