@@ -27,8 +27,8 @@ struct PositionProgram {
     /// A bone of the source whose sliding or growing calls for the steps.
     struct Watch {
         int source = k_no_bone;
-        float slide = 0.0f;  ///< squared, in units of its translation; hub and ground bone may slide as they
-                             ///< like: the inner loop has them where they belong
+        float slide = 0.0f;   ///< squared, in units of its translation; hub and ground bone may slide as they
+                              ///< like: the inner loop has them where they belong
         float growth = 0.0f;  ///< squared
         Vec3 rest = Vec3::Zero();
         Vec3 size = Vec3::Ones();
