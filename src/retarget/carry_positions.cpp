@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstddef>
 #include <limits>
 
 namespace dendraxis {
@@ -47,19 +48,32 @@ bool resizes(const Vec3& now, const Vec3& rest) {
     return (now - rest).cwiseAbs().maxCoeff() > k_resizes * rest.cwiseAbs().maxCoeff();
 }
 
+// Translation and scale of a bone are six numbers after each other: read as two rows of four, which share
+// two.
+using Row = Eigen::Map<const Eigen::Array4f>;
+
 bool is_active(const PositionProgram& program, std::span<const Transform> source) {
     if (program.always) return true;
-    bool active = false;
+    Eigen::Array4f beyond = Eigen::Array4f::Zero();
     for (const PositionProgram::Watch& watch : program.watched) {
-        const Transform& bone = source[static_cast<std::size_t>(watch.source)];
-        active |= (bone.translation - watch.rest).squaredNorm() > watch.slide ||
-                  (bone.scale - watch.size).squaredNorm() > watch.growth;
+        const auto* numbers =
+            reinterpret_cast<const float*>(&source[static_cast<std::size_t>(watch.source)]) +
+            offsetof(Transform, translation) / sizeof(float);
+        beyond = beyond.max((Row(numbers) - watch.rest[0]).abs() - watch.limit[0])
+                     .max((Row(numbers + 2) - watch.rest[1]).abs() - watch.limit[1]);
     }
-    return active;
+    return beyond.maxCoeff() > 0.0f;
 }
 
-float square(float value) {
-    return value * value;
+PositionProgram::Watch watch_on(int source, const Transform& rest, float slide, float growth) {
+    PositionProgram::Watch watch;
+    watch.source = source;
+    const Vec3& t = rest.translation;
+    const Vec3& s = rest.scale;
+    watch.rest = {Eigen::Array4f(t.x(), t.y(), t.z(), s.x()), Eigen::Array4f(t.z(), s.x(), s.y(), s.z())};
+    watch.limit = {Eigen::Array4f(slide, slide, slide, growth),
+                   Eigen::Array4f(slide, growth, growth, growth)};
+    return watch;
 }
 
 }  // namespace
@@ -117,10 +131,10 @@ PositionProgram compile_positions(const Pairing& pairing, std::span<const int> f
         if (step.left_over.norm() > posed) step.left_over.setZero(), step.always = true;
         program.always = program.always || step.always;
         const Transform& rest = source.bone(step.source).rest;
+        // The inner loop has hub and ground bone where they belong, however they slide.
+        const float most = is_placed ? std::numeric_limits<float>::max() : slide / unit_of(step.source);
         program.watched.push_back(
-            {step.source,
-             is_placed ? std::numeric_limits<float>::max() : square(slide / unit_of(step.source)),
-             square(k_resizes * rest.scale.norm()), rest.translation, rest.scale});
+            watch_on(step.source, rest, most, k_resizes * rest.scale.cwiseAbs().maxCoeff()));
         program.steps.push_back(step);
     }
     return program;

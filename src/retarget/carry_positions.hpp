@@ -27,11 +27,9 @@ struct PositionProgram {
     /// A bone of the source whose sliding or growing calls for the steps.
     struct Watch {
         int source = k_no_bone;
-        float slide = 0.0f;   ///< squared, in units of its translation; hub and ground bone may slide as they
-                              ///< like: the inner loop has them where they belong
-        float growth = 0.0f;  ///< squared
-        Vec3 rest = Vec3::Zero();
-        Vec3 size = Vec3::Ones();
+        std::array<Eigen::Array4f, 2>
+            rest;  ///< translation and scale, in rows of four that share two numbers
+        std::array<Eigen::Array4f, 2> limit;  ///< how far each may be off
     };
 
     std::vector<Step> steps;  ///< parents first
