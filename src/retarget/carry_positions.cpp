@@ -54,15 +54,16 @@ using Row = Eigen::Map<const Eigen::Array4f>;
 
 bool is_active(const PositionProgram& program, std::span<const Transform> source) {
     if (program.always) return true;
-    Eigen::Array4f beyond = Eigen::Array4f::Zero();
+    Eigen::Array4f first = Eigen::Array4f::Zero();  // the largest excess of each row
+    Eigen::Array4f second = Eigen::Array4f::Zero();
     for (const PositionProgram::Watch& watch : program.watched) {
         const auto* numbers =
             reinterpret_cast<const float*>(&source[static_cast<std::size_t>(watch.source)]) +
             offsetof(Transform, translation) / sizeof(float);
-        beyond = beyond.max((Row(numbers) - watch.rest[0]).abs() - watch.limit[0])
-                     .max((Row(numbers + 2) - watch.rest[1]).abs() - watch.limit[1]);
+        first = first.max((Row(numbers) - watch.rest[0]).abs() - watch.limit[0]);
+        second = second.max((Row(numbers + 2) - watch.rest[1]).abs() - watch.limit[1]);
     }
-    return beyond.maxCoeff() > 0.0f;
+    return first.max(second).maxCoeff() > 0.0f;
 }
 
 PositionProgram::Watch watch_on(int source, const Transform& rest, float slide, float growth) {
