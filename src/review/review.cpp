@@ -1,3 +1,5 @@
+#include "joint_error.hpp"
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/floor.hpp>
@@ -64,7 +66,7 @@ class Reviewer {
         review.measures.push_back(travel_error());
         review.measures.push_back(trunk_error());
         review.measures.push_back(hips_height());
-        review.measures.push_back(joint_error());
+        review.measures.push_back(detail::joint_error(pairing_, source_, source_model_, model_));
         return review;
     }
 
@@ -340,64 +342,6 @@ class Reviewer {
                   pairing_.target.skeleton.bone(pairing_.target.hub).label);
         }
         return height;
-    }
-
-    // The middle of the skin of a bone, which shows how it is turned where no joint does.
-    struct SkinMark {
-        std::size_t bone;
-        Vec3 place;        // in the bone's frame
-        Quat from_source;  // from the target bone's frame to its source bone's
-    };
-
-    std::vector<SkinMark> skin_marks() const {
-        const std::vector<Transform> rest = rest_in_model_space(pairing_.target.skeleton);
-        const std::vector<Transform> source_rest = rest_in_model_space(pairing_.source.skeleton);
-        std::vector<SkinMark> marks;
-        for (const BoneMark& mark : pairing_.target.shape.marks) {
-            const auto b = static_cast<std::size_t>(mark.bone);
-            const BoneAnswer& answer = pairing_.bones.answers[b];
-            if (answer.source == k_no_bone || (!marks.empty() && marks.back().bone == b)) continue;
-            const Quat& source = source_rest[static_cast<std::size_t>(answer.source)].rotation;
-            marks.push_back({b, rest[b].rotation.conjugate() * (mark.place - rest[b].translation),
-                             source.conjugate() * answer.turn.conjugate() * rest[b].rotation});
-        }
-        return marks;
-    }
-
-    // One build: every joint is the source's, larger and turned as a whole.
-    Measure joint_error() const {
-        Measure joints{"joint_error_pct", 0.0f, -1, ""};
-        if (!follows_exactly(pairing_) || pairing_.settings.travel_of(source_.name) != Travel::scaled)
-            return joints;
-        const auto& answers = pairing_.bones.answers;
-        const auto hips = static_cast<std::size_t>(pairing_.target.hub);
-        if (answers[hips].source == k_no_bone) return joints;
-        const float scale = pairing_.bones.scale;
-        const auto source_hips = static_cast<std::size_t>(answers[hips].source);
-        const Vec3 offset =
-            rest_in_model_space(pairing_.target.skeleton)[hips].translation -
-            scale * (to_target_ * rest_in_model_space(pairing_.source.skeleton)[source_hips].translation);
-        const float height = std::max(1e-6f, pairing_.target.height);
-        const std::vector<SkinMark> marks = skin_marks();
-        for (std::size_t f = 0; f < frames(); ++f) {
-            const auto wanted = [&](std::size_t b) -> Vec3 {
-                return scale * (to_target_ * source_head(f, answers[b].source)) + offset;
-            };
-            const auto add = [&](std::size_t b, const Vec3& off) {
-                worst(joints, 100.0f * off.norm() / height, f, pairing_.target.skeleton.bones()[b].label);
-            };
-            for (std::size_t b = 0; b < answers.size(); ++b) {
-                if (answers[b].source != k_no_bone) add(b, head(f, static_cast<int>(b)) - wanted(b));
-            }
-            for (const SkinMark& mark : marks) {
-                const auto a = static_cast<std::size_t>(answers[mark.bone].source);
-                const Quat own = at(f)[mark.bone].rotation;
-                const Quat theirs = to_target_ * source_at(f)[a].rotation * mark.from_source;
-                add(mark.bone, head(f, static_cast<int>(mark.bone)) + own * mark.place - wanted(mark.bone) -
-                                   theirs * mark.place);
-            }
-        }
-        return joints;
     }
 
     const Pairing& pairing_;
