@@ -1,4 +1,5 @@
-// Own method: rotations relative to a matched stance in model space, spread along chains by arc length.
+// Own method: rotations relative to a matched stance in model space; where bone counts differ, those of the
+// bones that overlap by arc length.
 #include "aim_limbs.hpp"
 #include "body_bone.hpp"
 #include "carry_positions.hpp"
@@ -113,6 +114,14 @@ std::vector<LimbFollow> reaching_limbs(const PassPlan& plan) {
     return limbs;
 }
 
+// Not where a person has said how a limb is to be: turned by hand, half matched, brought by its end.
+bool may_aim(const Pairing& pairing, const Chain& chain) {
+    const PairingSettings& settings = pairing.settings;
+    const ChainPair* entry = pairing.entry_of(chain);
+    return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest") &&
+           entry != nullptr && entry->strength == 1.0f && entry->reach == 0.0f;
+}
+
 // The passes that correct what turning leaves over, each only if it mends more than it harms.
 void run_passes(Take& take) {
     const PairingSettings& settings = take.plan.pairing.settings;
@@ -153,6 +162,10 @@ Transfer::Transfer(const Pairing& pairing)
     compile_follow(pairing, stance, program);
     compile_travel(pairing, stance.hub_drop, program);
     program.twists = find_twists(pairing.target);
+    const std::vector<int> followed = followed_bones(pairing);
+    std::erase_if(program.twists, [&](const TwistFeed& feed) {
+        return followed[static_cast<std::size_t>(feed.bone)] != k_no_bone;
+    });
     program_ = std::make_shared<TurnProgram>(std::move(program));
 }
 
@@ -197,7 +210,9 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
     }
     std::vector<char> is_aimed;
     for (const Chain& chain : target.chains)
-        is_aimed.push_back(std::none_of(chain.bones.begin(), chain.bones.end(), is_followed) ? 1 : 0);
+        is_aimed.push_back(
+            may_aim(pairing, chain) && std::none_of(chain.bones.begin(), chain.bones.end(), is_followed) ? 1
+                                                                                                         : 0);
     aims_ = std::make_shared<AimProgram>(compile_aims(pairing, is_aimed, to_target));
     positions_ = std::make_shared<PositionProgram>(compile_positions(pairing, followed, to_target));
     program = compile_turns(source.skeleton, target.skeleton, to_target, follow, source_stance,

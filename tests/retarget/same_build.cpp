@@ -128,6 +128,23 @@ TEST_CASE("no pass touches a copy") {
     }
 }
 
+TEST_CASE("twist bones of one build do as the source's do, not as they would be fed") {
+    const Character& bosun = workshop::bosun();
+    const Chart charted = chart(bosun);
+    const Clip clip = sticks::clip(bosun, 3, [&](std::size_t f, std::vector<Transform>& pose) {
+        for (const Helper& helper : charted.helpers) {
+            Transform& bone = pose[static_cast<std::size_t>(helper.bone)];
+            if (helper.kind == HelperKind::twist)
+                bone.rotation = bone.rotation * turn(15.0f * static_cast<float>(f), Vec3::UnitY());
+        }
+    });
+    const Clip result = Transfer(pair(charted, charted)).apply(clip);
+    float most = 0.0f;
+    for (std::size_t i = 0; i < clip.transforms.size(); ++i)
+        most = std::max(most, angle_between(clip.transforms[i].rotation, result.transforms[i].rotation));
+    CHECK(most < 1e-3f);
+}
+
 TEST_CASE("a clip keeps when it starts") {
     const Character figure = sticks::figure({});
     Clip clip = wild(figure);
