@@ -27,9 +27,7 @@ std::vector<float> joint_shares(const Chain& chain, std::span<const Transform> m
     };
     std::vector<float> shares;
     for (std::size_t i = 0; i <= chain.bones.size(); ++i) {
-        if (!is_limb) {
-            shares.push_back(share(i, 0, end));
-        } else if (i >= end) {
+        if (is_limb && i >= end) {
             shares.push_back(i == end ? 1.0f : 2.0f);  // hand and foot lie beyond
         } else if (middle == 0) {
             shares.push_back(share(i, 0, end));
