@@ -328,9 +328,7 @@ Clip Transfer::apply(const Clip& given) const {
     Take take{*passes_, clip, result, {}, {}, std::vector<Transform>(clip.transforms.size())};
     to_model_space(passes_->pairing.source.skeleton, clip.transforms, take.source_model);
     carry_travel(take);
-    if (!passes_->is_exact) {
-        run_passes(take);
-    }
+    if (!passes_->is_exact) run_passes(take);
     feed_twists_over_time(program_->twists, target_bones_, result.transforms);
     return result;
 }

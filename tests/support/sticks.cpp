@@ -61,6 +61,14 @@ void add_arm(Builder& builder, int chest, float side) {
     builder.add("hand_end" + end, hand, {0.86f * side, 1.45f, 0.0f});
 }
 
+// The bones alone: clips and surface were those of others.
+Character with_bones(const Character& character, std::vector<Bone> bones) {
+    Character result;
+    result.name = character.name;
+    result.skeleton = Skeleton(std::move(bones), character.skeleton.above());
+    return result;
+}
+
 }  // namespace
 
 Character figure(const Plan& plan) {
@@ -127,10 +135,7 @@ Character split(Character character, const std::string& name) {
         place[static_cast<std::size_t>(i)] = static_cast<int>(bones.size());
         bones.push_back(bone);
     }
-    Character result;
-    result.name = character.name;
-    result.skeleton = Skeleton(std::move(bones), old.above());
-    return result;
+    return with_bones(character, std::move(bones));
 }
 
 Character merged(Character character, const std::string& name) {
@@ -149,10 +154,7 @@ Character merged(Character character, const std::string& name) {
         place[static_cast<std::size_t>(i)] = static_cast<int>(bones.size());
         bones.push_back(bone);
     }
-    Character result;
-    result.name = character.name;
-    result.skeleton = Skeleton(std::move(bones), old.above());
-    return result;
+    return with_bones(character, std::move(bones));
 }
 
 }  // namespace sticks
