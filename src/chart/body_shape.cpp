@@ -44,7 +44,7 @@ class ShapeFitter {
     BodyShape fit() {
         BodyShape shape;
         for (const Chain& chain : chart_.chains) {
-            if (chain.name.starts_with("leg") && chain.bones.size() >= 3) shape.soles.push_back(sole(chain));
+            if (chain.name.starts_with("leg") && !chain.bones.empty()) shape.soles.push_back(sole(chain));
             if (chain.name.starts_with("arm.") && chain.bones.size() >= 3) shape.arms.push_back(arm(chain));
         }
         add_solids(shape.solids);

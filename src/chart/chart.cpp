@@ -82,6 +82,14 @@ std::optional<std::array<int, 3>> bending_bones(const Skeleton& skeleton, const 
     return std::array<int, 3>{limb.bones.front(), limb.bones[lower], limb.bones.back()};
 }
 
+bool stands_on_four(const Chart& chart) noexcept {
+    const auto has = [&](std::string_view pair) {
+        return std::any_of(chart.chains.begin(), chart.chains.end(),
+                           [&](const Chain& chain) { return chain.name.starts_with(pair); });
+    };
+    return has("leg.front") && has("leg.back");
+}
+
 float floor_of(const Chart& chart, std::string_view clip) noexcept {
     for (const auto& [name, floor] : chart.clip_floors) {
         if (name == clip) return floor;
@@ -94,9 +102,11 @@ namespace {
 // How long a bone is whose end no joint tells: twice as far as the middle of its skin.
 float skin_length(const Chart& chart, int bone, std::span<const Transform> model) {
     const auto& marks = chart.shape.marks;
-    const auto mark = std::find_if(marks.begin(), marks.end(), [bone](const BoneMark& m) { return m.bone == bone; });
-    return mark == marks.end() ? 0.0f
-                               : 2.0f * (mark->place - model[static_cast<std::size_t>(bone)].translation).norm();
+    const auto mark =
+        std::find_if(marks.begin(), marks.end(), [bone](const BoneMark& m) { return m.bone == bone; });
+    return mark == marks.end()
+               ? 0.0f
+               : 2.0f * (mark->place - model[static_cast<std::size_t>(bone)].translation).norm();
 }
 
 }  // namespace

@@ -34,8 +34,7 @@ class Suggester {
     std::vector<Socket> suggest() {
         add_hands();
         const Chain* spine = chart_.find("spine");
-        const bool on_four = chart_.find("leg.front.left") != nullptr;
-        if (on_four) {
+        if (stands_on_four(chart_)) {
             if (spine != nullptr) {
                 const int middle = spine->bones[spine->bones.size() / 2];
                 add_on_skin("saddle", middle, SocketKind::seat, 0.5f, Vec3::UnitY());

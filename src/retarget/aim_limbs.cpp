@@ -3,12 +3,14 @@
 #include "aim_limbs.hpp"
 
 #include "chain_map.hpp"
+#include "standing.hpp"
 
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
+#include <optional>
 
 namespace dendraxis {
 namespace {
@@ -110,6 +112,68 @@ LimbAim aim_for(const Pairing& pairing, const RestingLimb& own, const RestingLim
     return aim;
 }
 
+// The middle between the roots of a pair of legs, as what both hang from carries it: they may slide.
+std::optional<ChainPoint> girdle(const Chart& chart, const std::string& pair,
+                                 std::span<const Transform> rest) {
+    const Chain* left = chart.find(pair + ".left");
+    const Chain* right = chart.find(pair + ".right");
+    if (left == nullptr || right == nullptr) return std::nullopt;
+    const int carrier = chart.skeleton.common_ancestor(left->bones.front(), right->bones.front());
+    if (carrier == k_no_bone) return std::nullopt;
+    const Transform& at = rest[static_cast<std::size_t>(carrier)];
+    const auto root = [&](const Chain& leg) -> const Vec3& {
+        return rest[static_cast<std::size_t>(leg.bones.front())].translation;
+    };
+    const Vec3 middle = 0.5f * (root(*left) + root(*right));
+    return ChainPoint{carrier, carrier, 1.0f, at.rotation.conjugate() * (middle - at.translation)};
+}
+
+// A trunk between two pairs of legs leans as the line from the hind pair to the front pair does, however the
+// bones between are turned.
+std::optional<LimbAim> aim_between_legs(const Pairing& pairing, const Quat& to_target,
+                                        std::span<const Transform> source_rest,
+                                        std::span<const Transform> target_rest) {
+    const auto front = girdle(pairing.target, "leg.front", target_rest);
+    const auto back = girdle(pairing.target, "leg.back", target_rest);
+    LimbAim aim;
+    LimbAim::Segment segment;
+    segment.bone = pairing.target.hub;
+    const auto source_front = girdle(pairing.source, "leg.front", source_rest);
+    const auto source_back = girdle(pairing.source, "leg.back", source_rest);
+    if (!front || !back || !source_front || !source_back) return std::nullopt;
+    segment.from = *source_back;
+    segment.to = *source_front;
+    const Vec3 along = place_of(*front, target_rest) - place_of(*back, target_rest);
+    const Transform& hub = target_rest[static_cast<std::size_t>(segment.bone)];
+    segment.along = hub.rotation.conjugate() * along;
+    aim.segments.push_back(segment);
+    aim.lean = shortest_arc(
+        to_target * (place_of(*source_front, source_rest) - place_of(*source_back, source_rest)), along);
+    aim.pivot = hub.rotation.conjugate() *
+                (0.5f * (place_of(*front, target_rest) + place_of(*back, target_rest)) - hub.translation);
+    aim.is_trunk = true;
+    aim.always = true;
+    // Everything but the spine keeps its orientation.
+    const auto is_spine = [&](int bone) {
+        return std::any_of(pairing.target.chains.begin(), pairing.target.chains.end(), [&](const Chain& c) {
+            return c.name.starts_with("spine") &&
+                   std::find(c.bones.begin(), c.bones.end(), bone) != c.bones.end();
+        });
+    };
+    for (const Chain& chain : pairing.target.chains) {
+        int above = chain.bones.empty() ? k_no_bone : pairing.target.skeleton.parent(chain.bones.front());
+        while (above != k_no_bone && above != segment.bone && !is_spine(above) &&
+               std::none_of(pairing.target.chains.begin(), pairing.target.chains.end(), [&](const Chain& c) {
+                   return std::find(c.bones.begin(), c.bones.end(), above) != c.bones.end();
+               }))
+            above = pairing.target.skeleton.parent(above);
+        if (!chain.name.starts_with("spine") && above != k_no_bone &&
+            (above == segment.bone || is_spine(above)))
+            aim.kept.push_back(chain.bones.front());
+    }
+    return aim;
+}
+
 bool is_active(const AimProgram& program, const LimbAim& limb, std::span<const Transform> source) {
     return limb.always || std::any_of(limb.watched.begin(), limb.watched.end(), [&](int bone) {
                const auto b = static_cast<std::size_t>(bone);
@@ -119,22 +183,10 @@ bool is_active(const AimProgram& program, const LimbAim& limb, std::span<const T
            });
 }
 
-// Where a bone stands in model space while its local pose may have changed.
-Transform standing(const Skeleton& skeleton, std::span<const Transform> local, int bone) {
-    Transform at = local[static_cast<std::size_t>(bone)];
-    for (int above = skeleton.parent(bone); above != k_no_bone; above = skeleton.parent(above))
-        at = local[static_cast<std::size_t>(above)] * at;
-    return skeleton.above() * at;
-}
-
-Transform standing_above(const Skeleton& skeleton, std::span<const Transform> local, int bone) {
-    const int parent = skeleton.parent(bone);
-    return parent == k_no_bone ? skeleton.above() : standing(skeleton, local, parent);
-}
-
 }  // namespace
 
-AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, const Quat& to_target) {
+AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, bool leans,
+                        const Quat& to_target) {
     const Skeleton& source = pairing.source.skeleton;
     const std::vector<Transform> source_rest = rest_in_model_space(source);
     const std::vector<Transform> target_rest = rest_in_model_space(pairing.target.skeleton);
@@ -148,12 +200,17 @@ AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, 
         program.rest.push_back(source.bones()[i].rest.translation);
         program.unit.push_back(above.cwiseAbs().maxCoeff());
     }
+    const bool on_four = stands_on_four(pairing.source) && stands_on_four(pairing.target);
+    if (on_four && leans) {
+        if (const auto trunk = aim_between_legs(pairing, to_target, source_rest, target_rest))
+            program.limbs.push_back(*trunk);
+    }
     for (std::size_t i = 0; i < pairing.target.chains.size(); ++i) {
         const Chain& chain = pairing.target.chains[i];
         const Chain* answer = pairing.source_of(chain);
         if (!is_aimed[i] || answer == nullptr) continue;
         // A spine of fewer bones cannot turn as the source's does and point as it does at once.
-        const bool is_spine = chain.name == "spine" && chain.bones.size() < answer->bones.size();
+        const bool is_spine = chain.name == "spine" && !on_four && chain.bones.size() < answer->bones.size();
         const bool bends = chain.bones.size() > 1 || answer->bones.size() > 1;
         if (!is_spine && !(is_limb(chain) && is_limb(*answer) && bends)) continue;
         program.limbs.push_back(
@@ -181,12 +238,20 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
         };
         for (const LimbAim::Segment& segment : limb.segments) {
             const Quat& turned = target_model[static_cast<std::size_t>(segment.bone)].rotation;
-            const Vec3 wanted = program.to_target *
-                                (place_of(segment.to, source_model) - place_of(segment.from, source_model));
+            const Vec3 wanted = limb.lean * (program.to_target * (place_of(segment.to, source_model) -
+                                                                  place_of(segment.from, source_model)));
             const bool is_known_way = wanted.norm() > program.slide;
             const Quat aimed =
                 is_known_way ? Quat(shortest_arc(turned * segment.along, wanted) * turned) : turned;
             keep(segment.bone, aimed);
+            if (!limb.pivot.isZero()) {
+                const Transform above = standing_above(skeleton, target, segment.bone);
+                const Transform& was = target_model[static_cast<std::size_t>(segment.bone)];
+                const Vec3& up = pairing.target.up;
+                const float rise = up.dot(was.rotation * limb.pivot - aimed * limb.pivot);
+                target[static_cast<std::size_t>(segment.bone)].translation =
+                    apply(inverse(above), was.translation + rise * up);
+            }
             if (segment.next != k_no_bone && !segment.carries) {
                 const Transform at = standing(skeleton, target, segment.bone);
                 target[static_cast<std::size_t>(segment.next)].translation =

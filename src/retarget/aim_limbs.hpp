@@ -32,6 +32,10 @@ struct LimbAim {
     std::vector<int> watched;  ///< source bones: one of them sliding calls for the aim
     bool always = false;
     bool is_trunk = false;  ///< asked for over whole clips only
+    Quat lean =
+        Quat::Identity();  ///< from the source's direction, in the target's model space, to the wanted
+    /// What stays where it is, in the frame of the first bone: the bone is moved for it. Zero: nothing does.
+    Vec3 pivot = Vec3::Zero();
 };
 
 struct AimProgram {
@@ -42,8 +46,10 @@ struct AimProgram {
     std::vector<float> unit;  ///< metres of one unit of each
 };
 
-/// Of all chains that `is_aimed` says (target chains by their order in the chart).
-AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, const Quat& to_target);
+/// Of all chains that `is_aimed` says (target chains by their order in the chart); `leans`: and of a trunk
+/// between two pairs of legs.
+AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, bool leans,
+                        const Quat& to_target);
 
 /// Corrects one local pose of the target that has its turns already. The last two are scratch for one pose of
 /// each in model space. Never allocates or throws.

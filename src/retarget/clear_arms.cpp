@@ -83,7 +83,7 @@ void ArmClearer::find_allowed() {
 
 // The least turn about the shoulder that brings the deepest ball out, then the next, until all are.
 Vec3 ArmClearer::least_turn(std::size_t arm, std::size_t frame, const Solids& solids, float& depth) const {
-    const Vec3 shoulder = head_of(take_.plan.arms[arm].target[0], take_.model);
+    const Vec3 shoulder = head_of(take_.plan.arms[arm].target.bones[0], take_.model);
     std::array<Vec3, k_arm_probes> places;
     for (std::size_t k = 0; k < k_arm_probes; ++k) places[k] = place_of(shape(arm).probes[k], take_.model);
     Quat turned = Quat::Identity();
@@ -144,7 +144,7 @@ void ArmClearer::turn_arm(std::size_t arm, const std::vector<Vec3>& turns) {
         moved(f);
         take_.pose(f);
         const Quat turn(Eigen::AngleAxisf(angles[f], axes[f].normalized()));
-        turn_limb(take_.skeleton(), take_.plan.arms[arm].target, {turn, turn}, nullptr, take_.model,
+        turn_limb(take_.skeleton(), take_.plan.arms[arm].target.bones, {turn, turn}, nullptr, take_.model,
                   take_.result.frame(f));
     }
 }

@@ -102,7 +102,7 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
         const Sole& source_sole = plan.source_sole(leg);
         const Sole& sole = plan.target_sole(leg);
         Now& pose = now[i];
-        pose.joints = joints_of(leg.target, workspace.target);
+        pose.joints = leg.target.joints(workspace.target);
         for (std::size_t p = 0; p < k_foot_parts; ++p) {
             pose.source[p] = place_of(source_sole, source_sole.parts[p], workspace.source);
             pose.target[p] = place_of(sole, sole.parts[p], workspace.target) - pose.joints.end;
@@ -147,7 +147,7 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
         const LimbJoints& joints = now[i].joints;
         const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};
         const LimbTurns turns = solve_two_bone(moved, joints.end + state.feet[i].correction);
-        turn_limb(to.skeleton, plan.legs[i].target, turns, &k_end_kept, workspace.target, target);
+        plan.legs[i].target.turn(to.skeleton, turns, moved.root, workspace.target, target);
     }
 }
 

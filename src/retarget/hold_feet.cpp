@@ -3,6 +3,7 @@
 // it rests. Between two contacts the correction is bridged with the slopes that it has at their ends. The
 // lowest place of the sole is as high over the floor as the source's, in proportion; the hub comes down or up
 // so that the leg which stands is bent as the source's is.
+#include "hips_shift.hpp"
 #include "pass_plan.hpp"
 #include "smoothing.hpp"
 
@@ -18,6 +19,8 @@ constexpr float k_hub_seconds = 0.08f;
 constexpr float k_near = 0.05f;           // of the leg's length
 constexpr float k_near_counts = 0.1f;     // beside a foot that stands
 constexpr float k_full_stretch = 0.997f;  // of the leg's length
+constexpr float k_straight_from = 0.94f;  // likewise: from here to full length knees turn ever faster
+constexpr float k_straight_slack = 0.008f;
 
 // One leg of the target before its feet are held; one entry a frame.
 struct LegTrack {
@@ -45,7 +48,9 @@ class FootHolder {
     void hold(FeetBy by) {
         follow_legs();
         for (std::size_t i = 0; i < legs_.size(); ++i) corrections_.push_back(correction(i));
-        find_hub_shift();
+        std::vector<LegWish> wishes;
+        for (std::size_t i = 0; i < legs_.size(); ++i) wishes.push_back(wish(i));
+        hub_shift_ = hips_shift(wishes, take_.frames_in(k_hub_seconds));
         if (by == FeetBy::legs) {
             leave_air_alone();
         } else {
@@ -68,7 +73,7 @@ class FootHolder {
             take_.pose(f);
             for (std::size_t i = 0; i < legs_.size(); ++i) {
                 LegTrack& leg = legs_[i];
-                leg.joints.push_back(joints_of(plan(i).target, take_.model));
+                leg.joints.push_back(plan(i).target.joints(take_.model));
                 std::array<Vec3, k_foot_parts> parts;
                 for (std::size_t p = 0; p < k_foot_parts; ++p)
                     parts[p] = place_of(sole(i), sole(i).parts[p], take_.model) - leg.joints.back().end;
@@ -240,46 +245,29 @@ class FootHolder {
         return (joints.end - joints.root).norm() / plan(leg).target_length;
     }
 
-    void find_hub_shift() {
-        hub_shift_.assign(take_.frames(), 0.0f);
-        std::vector<std::vector<float>> stands;
-        for (std::size_t i = 0; i < legs_.size(); ++i) {
-            std::vector<float> on(take_.frames());
-            for (std::size_t f = 0; f < take_.frames(); ++f) on[f] = foot(i).stands(f) ? 1.0f : 0.0f;
-            stands.push_back(smoothed(on, take_.frames_in(k_hub_seconds)));
-        }
-        std::vector<float> known(take_.frames(), 0.0f);
+    LegWish wish(std::size_t leg) const {
+        LegWish wish;
+        std::vector<float> on(take_.frames());
         for (std::size_t f = 0; f < take_.frames(); ++f) {
-            float sum = 0.0f;
-            for (std::size_t i = 0; i < legs_.size(); ++i) {
-                // A leg that lies says little about the height.
-                const LimbJoints& joints = legs_[i].joints[f];
-                const float upright = (joints.root - joints.end).normalized().dot(up_);
-                const float weight = stands[i][f] * std::max(0.0f, upright) * std::max(0.0f, upright);
-                known[f] += weight;
-                sum += weight * shift_for(i, f, stretch(i, f));
-                // One that comes near the floor says something where none stands.
-                const float near = k_near_counts * std::exp(-std::max(0.0f, foot(i).height[f]) /
-                                                            (k_near * plan(i).source_length));
-                known[f] += near;
-                sum += near * corrections_[i][f].dot(up_);
-            }
-            hub_shift_[f] = known[f] > 0.02f ? sum / known[f] : 0.0f;
+            wish.stands.push_back(foot(leg).stands(f) ? 1 : 0);
+            on[f] = wish.stands.back() ? 1.0f : 0.0f;
         }
-        fill_between(known);
-        hub_shift_ = smoothed(hub_shift_, take_.frames_in(k_hub_seconds));
-        // No leg that stands is stretched beyond its length.
-        std::vector<float> too_high(take_.frames(), 0.0f);
+        on = smoothed(on, take_.frames_in(k_hub_seconds));
         for (std::size_t f = 0; f < take_.frames(); ++f) {
-            for (std::size_t i = 0; i < legs_.size(); ++i) {
-                if (!foot(i).stands(f)) continue;
-                const float most = shift_for(i, f, std::max(k_full_stretch, stretch(i, f)));
-                too_high[f] = std::max(too_high[f], hub_shift_[f] - most);
-            }
+            // A leg that lies says little about the height.
+            const LimbJoints& joints = legs_[leg].joints[f];
+            const float upright = std::max(0.0f, (joints.root - joints.end).normalized().dot(up_));
+            const float standing = on[f] * upright * upright;
+            // One that comes near the floor says something where none stands.
+            const float near = k_near_counts * std::exp(-std::max(0.0f, foot(leg).height[f]) /
+                                                        (k_near * plan(leg).source_length));
+            const float asked =
+                standing * shift_for(leg, f, stretch(leg, f)) + near * corrections_[leg][f].dot(up_);
+            wish.counts.push_back(standing + near);
+            wish.rise.push_back(asked / std::max(1e-9f, standing + near));
+            wish.most.push_back(shift_for(leg, f, std::max(k_full_stretch, stretch(leg, f))));
         }
-        const std::vector<float> down =
-            rounded_up(too_high, static_cast<int>(std::lround(take_.frames_in(2.0f * k_hub_seconds))));
-        for (std::size_t f = 0; f < take_.frames(); ++f) hub_shift_[f] -= down[f];
+        return wish;
     }
 
     void move_with_hips() {
@@ -311,19 +299,17 @@ class FootHolder {
         }
     }
 
-    // While nothing stands, the shift passes from one landing's to the next.
-    void fill_between(const std::vector<float>& known) {
-        const auto gaps = spans_where(take_.frames(), [&](std::size_t f) { return known[f] <= 0.02f; });
-        for (const FrameSpan& gap : gaps) {
-            const bool starts = gap.first == 0;
-            const bool ends = gap.last + 1 == take_.frames();
-            if (starts && ends) return;
-            const float a = hub_shift_[starts ? gap.last + 1 : gap.first - 1];
-            const float b = hub_shift_[ends ? gap.first - 1 : gap.last + 1];
-            const auto count = static_cast<float>(gap.last - gap.first + 2);
-            for (std::size_t f = gap.first; f <= gap.last; ++f)
-                hub_shift_[f] = a + smoother_step(static_cast<float>(f - gap.first + 1) / count) * (b - a);
-        }
+    // A leg that is nearly straight keeps its length where a hair would do: to shorten it by half a
+    // hundredth, its knee would have to turn by six degrees.
+    Vec3 spare_knee(std::size_t leg, const LimbJoints& joints, const Vec3& ankle) const {
+        const Vec3 way = ankle - joints.root;
+        const float length = plan(leg).target_length;
+        const float now = (joints.end - joints.root).norm() / length;
+        const float off = way.norm() / length - now;
+        const float slack =
+            k_straight_slack * smoother_step((now - k_straight_from) / (1.0f - k_straight_from));
+        const float kept = std::copysign(std::sqrt(off * off + slack * slack) - slack, off);
+        return joints.root + way.normalized() * (now + kept) * length;
     }
 
     void apply() {
@@ -342,8 +328,9 @@ class FootHolder {
                 options.hint = take_.model[static_cast<std::size_t>(target_.hub)].rotation *
                                (hub_rest_.conjugate() * target_.facing);
                 const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};
-                const LimbTurns turns = solve_two_bone(moved, joints.end + corrections_[i][f], options);
-                turn_limb(take_.skeleton(), plan(i).target, turns, &k_end_kept, take_.model, local);
+                const LimbTurns turns =
+                    solve_two_bone(moved, spare_knee(i, moved, joints.end + corrections_[i][f]), options);
+                plan(i).target.turn(take_.skeleton(), turns, moved.root, take_.model, local);
             }
         }
     }

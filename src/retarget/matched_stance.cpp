@@ -108,7 +108,8 @@ class StanceMatcher {
           target_(target_rest_),
           turns_(target_rest_.size(), Quat::Identity()),
           to_target_(source_to_target(pairing)),
-          follows_(followed_bones(pairing)) {}
+          follows_(followed_bones(pairing)),
+          on_four_(stands_on_four(pairing.source) && stands_on_four(pairing.target)) {}
 
     MatchedStance match() {
         const Skeleton& skeleton = pairing_.target.skeleton;
@@ -119,7 +120,7 @@ class StanceMatcher {
             follow_parent(bone);
             const auto [chain, index] = chain_of(bone);
             if (follows_[b] != k_no_bone) turns_[b] = to_target_ * pairing_.bones.answers[b].turn.conjugate();
-            if (chain != nullptr && !follows_bones(*chain)) {
+            if (chain != nullptr && !follows_bones(*chain) && !(on_four_ && has_part(*chain, "spine"))) {
                 const Quat unmatched = turns_[b];
                 turn(*chain, index);
                 const ChainPair* entry = pairing_.entry_of(*chain);
@@ -128,7 +129,7 @@ class StanceMatcher {
             }
             target_[b].rotation = (turns_[b] * target_rest_[b].rotation).normalized();
         }
-        straighten_trunk();
+        if (!on_four_) straighten_trunk();
         const bool hub_follows = follows_[static_cast<std::size_t>(pairing_.target.hub)] != k_no_bone;
         const float drop = hub_follows ? 0.0f : hub_drop();
         turn_by_hand();
@@ -328,6 +329,7 @@ class StanceMatcher {
     std::vector<Quat> turns_;
     Quat to_target_;
     std::vector<int> follows_;
+    bool on_four_;  // both: the trunk keeps its own shape and stands as it does at rest
 };
 
 }  // namespace

@@ -8,7 +8,7 @@ namespace dendraxis {
 namespace {
 
 constexpr float k_easy_jerk = 1.3f;     // times the source's: what nobody sees
-constexpr float k_jerk_costs = 0.1f;    // radians for each time the source's worst beyond that
+constexpr float k_jerk_costs = 0.05f;   // lengths of a limb for each time the source's worst beyond that
 constexpr float k_slide_counts = 0.1f;  // seconds: lengths a second as lengths
 
 // In radians; near enough for a mean.
@@ -27,7 +27,7 @@ PassGuard::PassGuard(Take& take) : take_(take) {
     std::vector<Joints> source;
     for (std::size_t f = 0; f < take.frames(); ++f) {
         for (const LimbPlan* limb : limbs_) {
-            const LimbJoints joints = joints_of(limb->source, take.source_pose(f));
+            const LimbJoints joints = limb->source.joints(take.source_pose(f));
             source.push_back({take.plan.leg_ratio * joints.root, take.plan.leg_ratio * joints.middle,
                               take.plan.leg_ratio * joints.end});
         }
@@ -40,7 +40,7 @@ PassGuard::PassGuard(Take& take) : take_(take) {
 
 void PassGuard::read_joints(std::vector<Joints>& joints) const {
     for (const LimbPlan* limb : limbs_) {
-        const LimbJoints at = joints_of(limb->target, take_.model);
+        const LimbJoints at = limb->target.joints(take_.model);
         joints.push_back({at.root, at.middle, at.end});
     }
 }
@@ -74,18 +74,18 @@ PassGuard::Figures PassGuard::measure() {
         return sum / static_cast<float>(std::max<std::size_t>(count, 1));
     };
     figures.direction = mean_of(figures.direction, 2 * now.size());
-    figures.feet = mean_of(figures.feet, take_.frames() * take_.plan.legs.size());
+    figures.feet = std::sqrt(mean_of(figures.feet, take_.frames() * take_.plan.legs.size()));
     figures.jerk =
         worst_acceleration(now) / std::max(source_acceleration_, 1e-4f * take_.plan.pairing.target.height);
     return figures;
 }
 
-float PassGuard::harm(const Figures& after) const {
+float PassGuard::harm(const Figures& after, float price) const {
     const float jerk = std::max(0.0f, after.jerk - std::max(now_.jerk, k_easy_jerk));
-    return std::max(0.0f, after.direction - now_.direction) + k_jerk_costs * jerk;
+    return price * std::max(0.0f, after.direction - now_.direction) + k_jerk_costs * jerk;
 }
 
-// Of one frame, the sum over legs.
+// Of one frame, the sum over legs of squares: one deep step is worse than many shallow ones.
 float PassGuard::feet_fault(std::size_t frame, std::vector<Vec3>& last) const {
     const Chart& target = take_.plan.pairing.target;
     float sum = 0.0f;
@@ -95,9 +95,9 @@ float PassGuard::feet_fault(std::size_t frame, std::vector<Vec3>& last) const {
         const FootTrack& foot = feet_[static_cast<std::size_t>(leg.source_shape)];
         const float height = lowest_of(sole, take_.model, target.up) - target.floor;
         const float wanted = take_.plan.leg_ratio * foot.height[frame];
-        sum += (foot.stands(frame) ? std::abs(height - wanted)
-                                   : std::max(0.0f, std::min(0.0f, wanted) - height)) /
-               leg.target_length;
+        float fault = (foot.stands(frame) ? std::abs(height - wanted)
+                                          : std::max(0.0f, std::min(0.0f, wanted) - height)) /
+                      leg.target_length;
         const Vec3 ball = place_of(sole, sole.parts[k_ball], take_.model);
         if (frame > 0 && foot.planted[frame][k_ball] && foot.planted[frame - 1][k_ball]) {
             const Vec3 theirs =
@@ -105,8 +105,9 @@ float PassGuard::feet_fault(std::size_t frame, std::vector<Vec3>& last) const {
             Vec3 beyond = ball - last[i] - (take_.shift[frame] - take_.shift[frame - 1]) -
                           take_.plan.leg_ratio * theirs;
             beyond -= beyond.dot(target.up) * target.up;
-            sum += k_slide_counts * beyond.norm() * take_.result.fps / leg.target_length;
+            fault += k_slide_counts * beyond.norm() * take_.result.fps / leg.target_length;
         }
+        sum += fault * fault;
         last[i] = ball;
     }
     return sum;

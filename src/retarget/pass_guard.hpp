@@ -28,7 +28,7 @@ class PassGuard {
         const float mended = pass();
         if (is_as_before()) return true;
         const Figures after = measure();
-        if (mended + now_.feet - after.feet > price * harm(after)) {
+        if (mended + now_.feet - after.feet > harm(after, price)) {
             now_ = after;
             return true;
         }
@@ -37,7 +37,7 @@ class PassGuard {
     }
 
  private:
-    /// All of it a mean over frames and limbs, but for the jerk.
+    /// Of feet the root of the mean square over frames and legs, of limbs the mean.
     struct Figures {
         float feet = 0.0f;  // how far standing feet are from the height that they should have, how far
                             // they slide and how deep any foot is, beyond the source's; lengths of the leg
@@ -51,7 +51,7 @@ class PassGuard {
                            before_.size() * sizeof(Transform)) == 0;
     }
     Figures measure();
-    float harm(const Figures& after) const;
+    float harm(const Figures& after, float price) const;  // in lengths of a limb
     void read_joints(std::vector<Joints>& joints) const;  // of the pose in `take_.model`
     float feet_fault(std::size_t frame, std::vector<Vec3>& last) const;
     float worst_acceleration(const std::vector<Joints>& joints) const;

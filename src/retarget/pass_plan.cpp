@@ -1,5 +1,7 @@
 #include "pass_plan.hpp"
 
+#include "standing.hpp"
+
 #include <dendraxis/retarget/matched_stance.hpp>
 
 #include <dendraxis/skeleton/pose.hpp>
@@ -10,9 +12,28 @@
 namespace dendraxis {
 namespace {
 
-float limb_length(const std::array<int, 3>& bones, const std::vector<Transform>& model) {
-    const LimbJoints joints = joints_of(bones, model);
+float limb_length(const LimbBones& limb, const std::vector<Transform>& model) {
+    const LimbJoints joints = limb.joints(model);
     return (joints.middle - joints.root).norm() + (joints.end - joints.middle).norm();
+}
+
+std::optional<LimbBones> limb_bones(const Chart& chart, const Chain& chain,
+                                    const std::vector<Transform>& rest) {
+    LimbBones limb;
+    if (const auto bones = bending_bones(chart.skeleton, chain)) {
+        limb.bones = *bones;
+        return limb;
+    }
+    if (!chain.name.starts_with("leg") || chain.bones.size() < 2) return std::nullopt;
+    const std::size_t last = chain.bones.size() - 1;
+    const std::size_t lower = last < 2 ? 1 : std::clamp<std::size_t>(chain.lower, 1, last - 1);
+    limb.bones = {chain.bones.front(), chain.bones[lower], chain.bones.back()};
+    if (last < 2) {
+        const Transform& shin = rest[static_cast<std::size_t>(chain.bones.back())];
+        limb.end = shin.rotation.conjugate() * (chain_tail(chart, chain, rest) - shin.translation);
+    }
+    if (!descends(chart.skeleton, chain.bones)) limb.loose = chain.bones;
+    return limb;
 }
 
 template <class Shapes, class Name>
@@ -36,6 +57,37 @@ int answering_solid(const Solid& solid, const std::vector<Solid>& candidates) {
 
 }  // namespace
 
+LimbJoints LimbBones::joints(std::span<const Transform> model) const {
+    LimbJoints joints = joints_of(bones, model);
+    joints.end += model[static_cast<std::size_t>(bones[2])].rotation * end;
+    return joints;
+}
+
+void LimbBones::turn(const Skeleton& skeleton, const LimbTurns& turns, const Vec3& root,
+                     std::span<const Transform> model, std::span<Transform> local) const {
+    if (loose.empty()) {
+        turn_limb(skeleton, bones, turns, bones[1] == bones[2] ? nullptr : &k_end_kept, model, local);
+        return;
+    }
+    const LimbJoints before = joints_of(bones, model);
+    const Vec3 middle = root + turns.upper * (before.middle - before.root);
+    const Vec3 end_place = middle + turns.lower * (before.end - before.middle);
+    Vec3 pivot = before.root;
+    Vec3 place = root;
+    Quat turned = turns.upper;
+    for (const int bone : loose) {
+        if (bone == bones[1]) pivot = before.middle, place = middle, turned = turns.lower;
+        if (bone == bones[2] && bones[1] != bones[2])
+            pivot = before.end, place = end_place, turned = Quat::Identity();
+        const auto b = static_cast<std::size_t>(bone);
+        const Transform above = standing_above(skeleton, local, bone);
+        local[b].rotation = (above.rotation.conjugate() * turned * model[b].rotation).normalized();
+        if (bone != bones[0])
+            local[b].translation =
+                dendraxis::apply(inverse(above), place + turned * (model[b].translation - pivot));
+    }
+}
+
 PassPlan::PassPlan(const Pairing& given)
     : pairing(given),
       to_target(source_to_target(pairing)),
@@ -50,8 +102,8 @@ PassPlan::PassPlan(const Pairing& given)
     for (const Chain& chain : pairing.target.chains) {
         const Chain* answer = pairing.source_of(chain);
         if (answer == nullptr) continue;
-        const auto own = bending_bones(pairing.target.skeleton, chain);
-        const auto its = bending_bones(pairing.source.skeleton, *answer);
+        const auto own = limb_bones(pairing.target, chain, target_rest);
+        const auto its = limb_bones(pairing.source, *answer, source_rest);
         if (!own || !its) continue;
         LimbPlan limb;
         limb.chain = chain.name;

@@ -14,11 +14,26 @@ namespace dendraxis {
 
 class ArmClearer;
 
-/// A limb of the target that answers to one of the source, both by root, middle and end.
+/// Where a limb bends: its first bone, its forearm or shin, and the bone that carries its end.
+struct LimbBones {
+    std::array<int, 3> bones{};
+    Vec3 end = Vec3::Zero();  ///< in the last bone's frame without its scale; zero: its head
+    /// All bones of the chain, if some do not hang on the one before and must be brought along.
+    std::vector<int> loose;
+
+    bool ends_in_joint() const { return loose.empty() && bones[1] != bones[2]; }
+    LimbJoints joints(std::span<const Transform> model) const;
+    /// Turns the limb in a local pose; `model` is that pose in model space, before. A hand or foot keeps its
+    /// orientation. Loose bones go with their part of the limb, whose root is at `root` by now.
+    void turn(const Skeleton& skeleton, const LimbTurns& turns, const Vec3& root,
+              std::span<const Transform> model, std::span<Transform> local) const;
+};
+
+/// A limb of the target that answers to one of the source.
 struct LimbPlan {
     std::string chain;  ///< the target's
-    std::array<int, 3> source{};
-    std::array<int, 3> target{};
+    LimbBones source;
+    LimbBones target;
     float source_length = 0.0f;
     float target_length = 0.0f;
     int source_shape = -1;  ///< index of its sole or arm in the chart's shape; -1: has none

@@ -9,13 +9,14 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_shortest_seconds = 0.3f;  // a touch or a grip that lasts less is passing by
+constexpr float k_shortest_seconds = 0.3f;  // a grip that lasts less is passing by
+constexpr float k_touch_seconds = 0.5f;     // a touch: the end of a swing looks like one for a while
 constexpr float k_ease_seconds = 0.25f;
 constexpr float k_near_share = 0.75f;  // of the arm's length: hands farther apart hold no one thing
 constexpr float k_grip_drift = 0.15f;  // of the arm's length a second: how fast held hands may part
 constexpr float k_touch_gap = 0.012f;  // of the height, from the surface
 constexpr float k_touch_depth = 0.020f;
-constexpr float k_touch_drift = 0.10f;  // of the height a second, along the surface
+constexpr float k_touch_drift = 0.05f;  // of the height a second, along the surface
 
 constexpr float k_asked_for = 100.0f;
 constexpr float k_easy_reach = 0.95f;  // of the arm's length: nearer to straight, elbows turn fast
@@ -90,15 +91,15 @@ std::vector<FrameSpan> touches(const Take& take, std::size_t arm, const SourceAr
         return track.solid[other] != track.solid[f] || drift < k_touch_drift * source.height;
     };
     return spans_where(take.frames(), touching,
-                       static_cast<std::size_t>(std::max(1.0f, take.frames_in(k_shortest_seconds))));
+                       static_cast<std::size_t>(std::max(1.0f, take.frames_in(k_touch_seconds))));
 }
 
 void move_palm(Take& take, std::size_t frame, const LimbPlan& plan, const Vec3& by) {
-    const LimbJoints joints = joints_of(plan.target, take.model);
+    const LimbJoints joints = plan.target.joints(take.model);
     TwoBoneOptions options;
     options.soft_from = 0.99f;
-    turn_limb(take.skeleton(), plan.target, solve_two_bone(joints, joints.end + by, options), &k_end_kept,
-              take.model, take.result.frame(frame));
+    turn_limb(take.skeleton(), plan.target.bones, solve_two_bone(joints, joints.end + by, options),
+              &k_end_kept, take.model, take.result.frame(frame));
 }
 
 Vec3 palm_of(const Take& take, std::size_t arm) {
@@ -180,7 +181,7 @@ int other_side(const std::vector<LimbPlan>& arms, std::size_t index) {
 
 // How far a palm's wish lies beyond what the arm reaches, as a movement back toward the shoulder.
 Vec3 beyond_reach(const Take& take, const LimbPlan& plan, const Vec3& by) {
-    const LimbJoints joints = joints_of(plan.target, take.model);
+    const LimbJoints joints = plan.target.joints(take.model);
     const Vec3 way = joints.end + by - joints.root;
     const float reach = std::max(k_easy_reach * plan.target_length, (joints.end - joints.root).norm());
     const float excess = way.norm() - reach;

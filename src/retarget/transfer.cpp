@@ -87,8 +87,8 @@ void spread(const Pairing& pairing, Chain chain, Chain answer, const std::vector
 
 LimbFollow follow_of(const LimbPlan& plan, const Vec3& bend) {
     LimbFollow limb;
-    limb.source = plan.source;
-    limb.target = plan.target;
+    limb.source = plan.source.bones;
+    limb.target = plan.target.bones;
     limb.ratio = plan.target_length / plan.source_length;
     limb.weight = plan.reach;
     limb.hint = bend;
@@ -100,14 +100,17 @@ std::vector<LimbFollow> reaching_limbs(const PassPlan& plan) {
     std::vector<LimbFollow> limbs;
     const Vec3& facing = plan.pairing.target.facing;
     for (const LimbPlan& leg : plan.legs) {
-        if (leg.reach != 0.0f) limbs.push_back(follow_of(leg, facing));
+        if (leg.reach != 0.0f && leg.source.ends_in_joint() && leg.target.ends_in_joint())
+            limbs.push_back(follow_of(leg, facing));
     }
     for (const LimbPlan& arm : plan.arms) {
         const ArmShape* source = plan.source_arm(arm);
         if (arm.reach == 0.0f) continue;
         limbs.push_back(follow_of(arm, -facing));
         const Probe& palm = plan.target_arm(arm).palm();
-        if (source == nullptr || source->palm().bone != arm.source[2] || palm.bone != arm.target[2]) continue;
+        if (source == nullptr || source->palm().bone != arm.source.bones[2] ||
+            palm.bone != arm.target.bones[2])
+            continue;
         limbs.back().source_end = source->palm().offset;
         limbs.back().target_end = palm.offset;
     }
@@ -120,6 +123,11 @@ bool may_aim(const Pairing& pairing, const Chain& chain) {
     const ChainPair* entry = pairing.entry_of(chain);
     return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest") &&
            entry != nullptr && entry->strength == 1.0f && entry->reach == 0.0f;
+}
+
+bool may_lean(const Pairing& pairing) {
+    const PairingSettings& settings = pairing.settings;
+    return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest");
 }
 
 // The passes that correct what turning leaves over, each only if it mends more than it harms.
@@ -213,7 +221,8 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
         is_aimed.push_back(
             may_aim(pairing, chain) && std::none_of(chain.bones.begin(), chain.bones.end(), is_followed) ? 1
                                                                                                          : 0);
-    aims_ = std::make_shared<AimProgram>(compile_aims(pairing, is_aimed, to_target));
+    aims_ = std::make_shared<AimProgram>(
+        compile_aims(pairing, is_aimed, may_lean(pairing) && !is_followed(target.hub), to_target));
     positions_ = std::make_shared<PositionProgram>(compile_positions(pairing, followed, to_target));
     program = compile_turns(source.skeleton, target.skeleton, to_target, follow, source_stance,
                             reaching_limbs(*passes_));

@@ -131,19 +131,19 @@ TEST_CASE("with reach, hands and feet stand where the source's do in proportion,
             to_model_space(pairing.target.skeleton, turned.frame(f), before);
             const auto check = [&](const LimbPlan& limb, const Vec3& end, const Vec3& own, const Vec3& old) {
                 const float ratio = limb.target_length / limb.source_length;
-                const Vec3 wanted = ratio * (plan.to_target * Vec3(end - head_of(limb.source[0], source)));
+                const Vec3 wanted = ratio * (plan.to_target * Vec3(end - head_of(limb.source.bones[0], source)));
                 // Near full stretch the reach is eased.
-                if ((head_of(limb.target[2], target) - head_of(limb.target[0], target)).norm() >
+                if ((head_of(limb.target.bones[2], target) - head_of(limb.target.bones[0], target)).norm() >
                     0.98f * limb.target_length)
                     return;
-                worst = std::max(worst, (own - head_of(limb.target[0], target) - wanted).norm());
-                gained = std::max(gained, (old - head_of(limb.target[0], before) - wanted).norm());
-                const auto e = static_cast<std::size_t>(limb.target[2]);
+                worst = std::max(worst, (own - head_of(limb.target.bones[0], target) - wanted).norm());
+                gained = std::max(gained, (old - head_of(limb.target.bones[0], before) - wanted).norm());
+                const auto e = static_cast<std::size_t>(limb.target.bones[2]);
                 CHECK(angle_between(target[e].rotation, before[e].rotation) < 0.002f);
             };
             for (const LimbPlan& leg : plan.legs)
-                check(leg, head_of(leg.source[2], source), head_of(leg.target[2], target),
-                      head_of(leg.target[2], before));
+                check(leg, head_of(leg.source.bones[2], source), head_of(leg.target.bones[2], target),
+                      head_of(leg.target.bones[2], before));
             for (const LimbPlan& arm : plan.arms)
                 check(arm, place_of(plan.source_arm(arm)->palm(), source),
                       place_of(plan.target_arm(arm).palm(), target),

@@ -118,6 +118,9 @@ std::size_t even_cut(const Skeleton& skeleton, std::span<const int> bones);
 /// last. Nothing where it has fewer than three bones or they do not descend.
 std::optional<std::array<int, 3>> bending_bones(const Skeleton& skeleton, const Chain& limb);
 
+/// Whether the body goes on two pairs of legs: its trunk lies between them.
+bool stands_on_four(const Chart& chart) noexcept;
+
 /// Where the character stands in the clip of this name, along `up` from the model's origin.
 float floor_of(const Chart& chart, std::string_view clip) noexcept;
 

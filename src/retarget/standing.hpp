@@ -1,0 +1,24 @@
+// Where one bone stands while the local pose around it changes.
+#pragma once
+
+#include <dendraxis/skeleton/skeleton.hpp>
+
+#include <span>
+
+namespace dendraxis {
+
+/// In model space.
+inline Transform standing(const Skeleton& skeleton, std::span<const Transform> local, int bone) {
+    Transform at = local[static_cast<std::size_t>(bone)];
+    for (int above = skeleton.parent(bone); above != k_no_bone; above = skeleton.parent(above))
+        at = local[static_cast<std::size_t>(above)] * at;
+    return skeleton.above() * at;
+}
+
+/// What a bone hangs from, in model space.
+inline Transform standing_above(const Skeleton& skeleton, std::span<const Transform> local, int bone) {
+    const int parent = skeleton.parent(bone);
+    return parent == k_no_bone ? skeleton.above() : standing(skeleton, local, parent);
+}
+
+}  // namespace dendraxis
