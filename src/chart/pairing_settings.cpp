@@ -33,4 +33,11 @@ Travel PairingSettings::travel_of(const std::string& clip) const {
     return Travel::scaled;
 }
 
+Positions PairingSettings::positions_of(const std::string& clip, const std::string& chain) const {
+    for (const PositionRule& rule : positions) {
+        if (fits_pattern(clip, rule.clips) && fits_pattern(chain, rule.chains)) return rule.positions;
+    }
+    return Positions::scaled;
+}
+
 }  // namespace dendraxis

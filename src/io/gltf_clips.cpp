@@ -13,6 +13,7 @@ namespace dendraxis::io {
 namespace {
 
 constexpr std::size_t k_most_frames = 1'000'000;
+constexpr double k_on_frame = 0.05;  // frames: a key this near to one lies on it
 
 enum class Property { rotation, translation, scale };
 enum class Curve { step, linear, cubic };
@@ -62,6 +63,12 @@ Value value_at(const Channel& channel, double time) {
     const auto after = std::upper_bound(times.begin(), times.end(), time,
                                         [](double t, float key) { return t < static_cast<double>(key); });
     return value_between(channel, static_cast<std::size_t>(after - times.begin() - 1), time);
+}
+
+StepBits step_of(Property property) {
+    return property == Property::rotation      ? k_rotation_steps
+           : property == Property::translation ? k_translation_steps
+                                               : k_scale_steps;
 }
 
 void set(Transform& transform, Property property, const Value& value) {
@@ -163,8 +170,15 @@ Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Chan
     for (std::size_t f = 0; f < frames; ++f)
         clip.transforms.insert(clip.transforms.end(), rest.begin(), rest.end());
     for (const Channel& channel : channels) {
+        if (channel.curve == Curve::step && channel.times.size() > 1) {
+            clip.steps.resize(clip.bone_count);
+            clip.steps[channel.bone] |= step_of(channel.property);
+        }
         for (std::size_t f = 0; f < frames; ++f) {
-            const double time = times.front() + static_cast<double>(f) / static_cast<double>(clip.fps);
+            // A step belongs to the frame that its key lies on, however both are rounded.
+            const double early = channel.curve == Curve::step ? k_on_frame : 0.0;
+            const double time =
+                times.front() + (static_cast<double>(f) + early) / static_cast<double>(clip.fps);
             set(clip.frame(f)[channel.bone], channel.property, value_at(channel, time));
         }
     }
@@ -240,9 +254,11 @@ float bend_between(const Clip& clip, const Clip& twice, const Skeleton& skeleton
             const Vec3& unit =
                 parent == k_no_bone ? skeleton.above().scale : rest[static_cast<std::size_t>(parent)].scale;
             const Vec3 off = 0.5f * (before.translation + after.translation) - truth.translation;
-            worst = std::max(worst, off.norm() * unit.cwiseAbs().maxCoeff() / size);
-            worst =
-                std::max(worst, angle_between(before.rotation.slerp(0.5f, after.rotation), truth.rotation));
+            if (!clip.holds(b, k_translation_steps))
+                worst = std::max(worst, off.norm() * unit.cwiseAbs().maxCoeff() / size);
+            if (!clip.holds(b, k_rotation_steps))
+                worst = std::max(worst,
+                                 angle_between(before.rotation.slerp(0.5f, after.rotation), truth.rotation));
         }
     }
     return worst;
@@ -285,6 +301,9 @@ struct ClipReader {
         if (!channels_above.empty()) {
             const Clip motion = bake(file, above.skeleton, channels_above, times, clip.fps, where);
             carry_down(above, motion, skeleton, clip);
+            for (std::size_t b = 0; b < clip.steps.size(); ++b) {
+                if (skeleton.bones()[b].parent == k_no_bone) clip.steps[b] = 0;
+            }
         }
         return clip;
     }
@@ -293,7 +312,7 @@ struct ClipReader {
         return std::all_of(channel.times.begin(), channel.times.end(), [&](float time) {
             const double frame =
                 (static_cast<double>(time) - static_cast<double>(clip.start)) * static_cast<double>(clip.fps);
-            return std::abs(frame - std::round(frame)) < 0.05;
+            return std::abs(frame - std::round(frame)) < k_on_frame;
         });
     }
 };

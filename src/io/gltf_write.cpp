@@ -27,7 +27,7 @@ class AnimationWriter {
     }
 
     template <class Get>
-    void add(std::size_t bone, int node, const char* path, const std::vector<int>& frames, std::size_t width,
+    void add(std::size_t bone, int node, StepBits property, const std::vector<int>& frames, std::size_t width,
              const Get& get) {
         if (frames.empty()) return;
         std::vector<float> values;
@@ -36,8 +36,12 @@ class AnimationWriter {
             values.insert(values.end(), value.data(), value.data() + width);
         }
         const int output = add_accessor(glb_, std::span<const float>(values), width, k_float, false);
+        const char* path = property == k_rotation_steps      ? "rotation"
+                           : property == k_translation_steps ? "translation"
+                                                             : "scale";
+        const char* curve = clip_.holds(bone, property) ? "STEP" : "LINEAR";
         animation_["samplers"].push_back(
-            {{"input", times(frames)}, {"interpolation", "LINEAR"}, {"output", output}});
+            {{"input", times(frames)}, {"interpolation", curve}, {"output", output}});
         animation_["channels"].push_back(
             {{"sampler", animation_["samplers"].size() - 1}, {"target", {{"node", node}, {"path", path}}}});
     }
@@ -174,11 +178,12 @@ void add_clip(Glb& glb, const Skeleton& skeleton, std::span<const int> nodes, co
     AnimationWriter writer(glb, clip);
     for (std::size_t bone = 0; bone < keys.size(); ++bone) {
         const int node = nodes[bone];
-        writer.add(bone, node, "rotation", keys[bone].rotation, 4,
+        writer.add(bone, node, k_rotation_steps, keys[bone].rotation, 4,
                    [](const Transform& t) { return in_range(t.rotation); });
-        writer.add(bone, node, "translation", keys[bone].translation, 3,
+        writer.add(bone, node, k_translation_steps, keys[bone].translation, 3,
                    [](const Transform& t) { return t.translation; });
-        writer.add(bone, node, "scale", keys[bone].scale, 3, [](const Transform& t) { return t.scale; });
+        writer.add(bone, node, k_scale_steps, keys[bone].scale, 3,
+                   [](const Transform& t) { return t.scale; });
     }
     Json& animations = glb.json["animations"];
     Json written = writer.finish();

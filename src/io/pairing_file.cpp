@@ -18,6 +18,9 @@ namespace fs = std::filesystem;
 
 constexpr std::array k_travel_words{std::pair(Travel::scaled, "scaled"), std::pair(Travel::copied, "copied"),
                                     std::pair(Travel::in_place, "in-place")};
+constexpr std::array k_position_words{std::pair(Positions::scaled, "scaled"),
+                                      std::pair(Positions::carried, "carried"),
+                                      std::pair(Positions::dropped, "dropped")};
 constexpr std::array k_passes{
     std::pair("feet", &PairingSettings::feet), std::pair("hands", &PairingSettings::hands),
     std::pair("clearance", &PairingSettings::clearance), std::pair("ranges", &PairingSettings::ranges)};
@@ -34,11 +37,12 @@ Json chain_pairs(const Pairing& pairing) {
     return chains;
 }
 
-const char* word_for(Travel travel) {
-    for (const auto& [value, word] : k_travel_words) {
-        if (value == travel) return word;
+template <class Words, class Value>
+const char* word_for(const Words& words, Value wanted) {
+    for (const auto& [value, word] : words) {
+        if (value == wanted) return word;
     }
-    return "scaled";
+    return "";
 }
 
 // All settings, those that nobody set as well: what can be changed stands there to be changed.
@@ -55,8 +59,15 @@ void add_settings(Json& json, const PairingSettings& settings) {
         json["turns"].push_back({{"bone", turn.bone}, {"degrees", json_of(turn.degrees)}});
     json["travel"] = Json::array();
     for (const TravelRule& rule : settings.travel)
-        json["travel"].push_back({{"clips", rule.clips}, {"how", word_for(rule.travel)}});
+        json["travel"].push_back({{"clips", rule.clips}, {"how", word_for(k_travel_words, rule.travel)}});
     if (settings.travel.empty()) json["travel"].push_back({{"clips", "*"}, {"how", "scaled"}});
+    json["positions"] = Json::array();
+    for (const PositionRule& rule : settings.positions)
+        json["positions"].push_back({{"clips", rule.clips},
+                                     {"chains", rule.chains},
+                                     {"how", word_for(k_position_words, rule.positions)}});
+    if (settings.positions.empty())
+        json["positions"].push_back({{"clips", "*"}, {"chains", "*"}, {"how", "scaled"}});
     json["contacts"] = Json::array();
     for (const ContactSpan& span : settings.contacts)
         json["contacts"].push_back(
@@ -211,6 +222,13 @@ class PairingReader {
         each("travel", [&](const Json& item, const std::string&) {
             for (const auto& [value, word] : k_travel_words) {
                 if (item["how"] == word) settings.travel.push_back({item["clips"].get<std::string>(), value});
+            }
+        });
+        each("positions", [&](const Json& item, const std::string&) {
+            for (const auto& [value, word] : k_position_words) {
+                if (item["how"] == word)
+                    settings.positions.push_back(
+                        {item["clips"].get<std::string>(), item.value("chains", std::string("*")), value});
             }
         });
         each("contacts", [&](const Json& item, const std::string& pointer) {

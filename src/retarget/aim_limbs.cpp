@@ -144,13 +144,9 @@ std::optional<LimbAim> aim_between_legs(const Pairing& pairing, const Quat& to_t
     segment.from = *source_back;
     segment.to = *source_front;
     const Vec3 along = place_of(*front, target_rest) - place_of(*back, target_rest);
-    const Transform& hub = target_rest[static_cast<std::size_t>(segment.bone)];
-    segment.along = hub.rotation.conjugate() * along;
+    const Vec3 theirs = place_of(*source_front, source_rest) - place_of(*source_back, source_rest);
+    aim.lean = LimbAim::Lean{*back, *front, shortest_arc(to_target * theirs, along)};
     aim.segments.push_back(segment);
-    aim.lean = shortest_arc(
-        to_target * (place_of(*source_front, source_rest) - place_of(*source_back, source_rest)), along);
-    aim.pivot = hub.rotation.conjugate() *
-                (0.5f * (place_of(*front, target_rest) + place_of(*back, target_rest)) - hub.translation);
     aim.is_trunk = true;
     aim.always = true;
     // Everything but the spine keeps its orientation.
@@ -236,22 +232,28 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
             target[static_cast<std::size_t>(bone)].rotation =
                 (above.rotation.conjugate() * rotation).normalized();
         };
+        const auto keep_height = [&](const LimbAim::Lean& lean, int hub, const Quat& aimed) {
+            const Vec3& up = pairing.target.up;
+            const Transform& was = target_model[static_cast<std::size_t>(hub)];
+            const Vec3 arm = 0.5f * (place_of(lean.back, target_model) + place_of(lean.front, target_model)) -
+                             was.translation;
+            const Vec3 moved = aimed * was.rotation.conjugate() * arm;
+            target[static_cast<std::size_t>(hub)].translation = apply(
+                inverse(standing_above(skeleton, target, hub)), was.translation + up.dot(arm - moved) * up);
+        };
         for (const LimbAim::Segment& segment : limb.segments) {
             const Quat& turned = target_model[static_cast<std::size_t>(segment.bone)].rotation;
-            const Vec3 wanted = limb.lean * (program.to_target * (place_of(segment.to, source_model) -
-                                                                  place_of(segment.from, source_model)));
-            const bool is_known_way = wanted.norm() > program.slide;
-            const Quat aimed =
-                is_known_way ? Quat(shortest_arc(turned * segment.along, wanted) * turned) : turned;
-            keep(segment.bone, aimed);
-            if (!limb.pivot.isZero()) {
-                const Transform above = standing_above(skeleton, target, segment.bone);
-                const Transform& was = target_model[static_cast<std::size_t>(segment.bone)];
-                const Vec3& up = pairing.target.up;
-                const float rise = up.dot(was.rotation * limb.pivot - aimed * limb.pivot);
-                target[static_cast<std::size_t>(segment.bone)].translation =
-                    apply(inverse(above), was.translation + rise * up);
+            Vec3 wanted = program.to_target *
+                          (place_of(segment.to, source_model) - place_of(segment.from, source_model));
+            Vec3 now = turned * segment.along;
+            if (limb.lean) {
+                wanted = limb.lean->turn * wanted;
+                now = place_of(limb.lean->front, target_model) - place_of(limb.lean->back, target_model);
             }
+            const bool is_known_way = wanted.norm() > program.slide;
+            const Quat aimed = is_known_way ? Quat(shortest_arc(now, wanted) * turned) : turned;
+            keep(segment.bone, aimed);
+            if (limb.lean) keep_height(*limb.lean, segment.bone, aimed);
             if (segment.next != k_no_bone && !segment.carries) {
                 const Transform at = standing(skeleton, target, segment.bone);
                 target[static_cast<std::size_t>(segment.next)].translation =

@@ -4,6 +4,7 @@
 
 #include <dendraxis/chart/pairing.hpp>
 
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -32,10 +33,14 @@ struct LimbAim {
     std::vector<int> watched;  ///< source bones: one of them sliding calls for the aim
     bool always = false;
     bool is_trunk = false;  ///< asked for over whole clips only
-    Quat lean =
-        Quat::Identity();  ///< from the source's direction, in the target's model space, to the wanted
-    /// What stays where it is, in the frame of the first bone: the bone is moved for it. Zero: nothing does.
-    Vec3 pivot = Vec3::Zero();
+    /// A trunk between two pairs of legs: its one bone turns until the line from the hind to the front pair
+    /// points as wanted, and the middle between both stays as high as it is.
+    struct Lean {
+        ChainPoint back;
+        ChainPoint front;
+        Quat turn = Quat::Identity();  ///< from the source's direction, in the target's model space
+    };
+    std::optional<Lean> lean;
 };
 
 struct AimProgram {

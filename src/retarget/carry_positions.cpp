@@ -31,6 +31,13 @@ bool was_let_go(const Pairing& pairing, int bone, int anchor) {
     return false;
 }
 
+std::string chain_name(const Chart& chart, int bone) {
+    for (const Chain& chain : chart.chains) {
+        if (std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end()) return chain.name;
+    }
+    return {};
+}
+
 // The source's axis that lies nearest to each of the target's.
 std::array<int, 3> nearest_axes(const Quat& frame) {
     const Eigen::Matrix3f turn = frame.toRotationMatrix().cwiseAbs();
@@ -79,8 +86,8 @@ PositionProgram::Watch watch_on(int source, const Transform& rest, float slide, 
 
 }  // namespace
 
-PositionProgram compile_positions(const Pairing& pairing, std::span<const int> follows,
-                                  const Quat& to_target) {
+PositionProgram compile_positions(const Pairing& pairing, std::span<const int> follows, const Quat& to_target,
+                                  const std::string& clip) {
     const Skeleton& source = pairing.source.skeleton;
     const Skeleton& target = pairing.target.skeleton;
     const std::vector<Transform> source_rest = rest_in_model_space(source);
@@ -128,15 +135,22 @@ PositionProgram compile_positions(const Pairing& pairing, std::span<const int> f
             step.left_over = to - program.scale * (step.frame * from);
             step.always = source.parent(step.source) != step.source_anchor;
         }
+        step.rest = from;
+        const Positions how = is_placed
+                                  ? Positions::scaled
+                                  : pairing.settings.positions_of(clip, chain_name(pairing.target, bone));
+        step.slide_scale = how == Positions::scaled ? program.scale : how == Positions::carried ? 1.0f : 0.0f;
+        step.keeps_size = how == Positions::dropped;
         // What is farther off was posed otherwise at rest: its place is the source's.
         if (step.left_over.norm() > posed) step.left_over.setZero(), step.always = true;
         program.always = program.always || step.always;
+        program.steps.push_back(step);
+        if (how == Positions::dropped) continue;
         const Transform& rest = source.bone(step.source).rest;
         // The inner loop has hub and ground bone where they belong, however they slide.
         const float most = is_placed ? std::numeric_limits<float>::max() : slide / unit_of(step.source);
         program.watched.push_back(
             watch_on(step.source, rest, most, k_resizes * rest.scale.cwiseAbs().maxCoeff()));
-        program.steps.push_back(step);
     }
     return program;
 }
@@ -158,18 +172,21 @@ void carry_positions(const PositionProgram& program, const Pairing& pairing,
         if (step != program.steps.end() && step->target == bone) {
             const auto a = static_cast<std::size_t>(step->source);
             Vec3 place = at(source_model, step->source).translation;
+            const auto carried = [&](const Vec3& now) -> Vec3 {
+                return step->frame * (program.scale * step->rest + step->slide_scale * (now - step->rest)) +
+                       step->left_over;
+            };
             if (step->source_anchor == k_no_bone) {
-                place = program.scale * (step->frame * place) + step->left_over;
+                place = carried(place);
             } else {
                 const Transform& from = at(source_model, step->source_anchor);
                 const Transform& to = at(target_model, step->target_anchor);
-                place = from.rotation.conjugate() * (place - from.translation);
-                place =
-                    to.translation + to.rotation * (program.scale * (step->frame * place) + step->left_over);
+                place = to.translation +
+                        to.rotation * carried(from.rotation.conjugate() * (place - from.translation));
             }
             local.translation = apply(inverse(above), place);
             const Vec3& size = pairing.source.skeleton.bone(step->source).rest.scale;
-            if (resizes(source[a].scale, size)) {
+            if (!step->keeps_size && resizes(source[a].scale, size)) {
                 const Vec3 grown = ratio(source[a].scale, size);
                 for (int i = 0; i < 3; ++i)
                     local.scale[i] = program.target_size[static_cast<std::size_t>(bone)][i] *

@@ -6,6 +6,7 @@
 
 #include <array>
 #include <span>
+#include <string>
 #include <vector>
 
 namespace dendraxis {
@@ -18,8 +19,11 @@ struct PositionProgram {
         int source = k_no_bone;
         int target_anchor = k_no_bone;  ///< no bone: told from the model's origin
         int source_anchor = k_no_bone;
-        Quat frame = Quat::Identity();     ///< from the source anchor's frame to the target anchor's
-        Vec3 left_over = Vec3::Zero();     ///< in the target anchor's frame: what lengths differ by at rest
+        Quat frame = Quat::Identity();  ///< from the source anchor's frame to the target anchor's
+        Vec3 left_over = Vec3::Zero();  ///< in the target anchor's frame: what lengths differ by at rest
+        Vec3 rest = Vec3::Zero();       ///< the source's place at rest, in its anchor's frame
+        float slide_scale = 1.0f;       ///< metres of the target for each that the source is off that
+        bool keeps_size = false;
         bool always = false;               ///< bones of the source stand between it and its anchor
         std::array<int, 3> axes{0, 1, 2};  ///< of each axis of the target's bone the source's nearest
     };
@@ -39,10 +43,10 @@ struct PositionProgram {
     std::vector<Vec3> target_size;
 };
 
-/// Of the bones that `follows` says for the target (a source bone, or none). `to_target` takes the source's
-/// model space to the target's; `turns` lay each part of the source on the target's at rest.
-PositionProgram compile_positions(const Pairing& pairing, std::span<const int> follows,
-                                  const Quat& to_target);
+/// Of the bones that `follows` says for the target (a source bone, or none), by the rules for this clip
+/// (empty: for any). `to_target` takes the source's model space to the target's.
+PositionProgram compile_positions(const Pairing& pairing, std::span<const int> follows, const Quat& to_target,
+                                  const std::string& clip = {});
 
 /// Carries them from one local pose to another that has its turns already. The last two are scratch for one
 /// pose of each in model space. Never allocates or throws.

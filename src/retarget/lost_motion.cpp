@@ -43,6 +43,30 @@ std::vector<char> limb_bones(const Pairing& pairing) {
     return is_limb;
 }
 
+enum class Follow : char {
+    no,
+    in_turns,  // its slides and sizes are dropped, as a person asked
+    wholly
+};
+
+// Whether and how the target follows each bone of the source, one by one.
+std::vector<Follow> follow_of(const Pairing& pairing, const Clip& clip) {
+    std::vector<Follow> result(pairing.source.skeleton.size(), Follow::no);
+    const std::vector<int> sources = followed_bones(pairing);
+    std::vector<std::string> chain_of(sources.size());
+    for (const Chain& chain : pairing.target.chains) {
+        for (const int bone : chain.bones) chain_of[static_cast<std::size_t>(bone)] = chain.name;
+    }
+    for (std::size_t b = 0; b < sources.size(); ++b) {
+        if (sources[b] == k_no_bone) continue;
+        const bool dropped = static_cast<int>(b) != pairing.target.hub &&
+                             static_cast<int>(b) != pairing.target.ground &&
+                             pairing.settings.positions_of(clip.name, chain_of[b]) == Positions::dropped;
+        result[static_cast<std::size_t>(sources[b])] = dropped ? Follow::in_turns : Follow::wholly;
+    }
+    return result;
+}
+
 struct Swing {
     float turned = 0.0f;  // radians, from the first frame
     float slid = 0.0f;    // of the character's height
@@ -84,24 +108,22 @@ Findings lost_motion(const Pairing& pairing, const Clip& clip) {
     std::vector<std::string> sliding;
     std::vector<std::string> scaling;
     const std::vector<char> limbs = limb_bones(pairing);
-    std::vector<char> followed(skeleton.size(), 0);
-    for (const int source : followed_bones(pairing)) {
-        if (source != k_no_bone) followed[static_cast<std::size_t>(source)] = 1;
-    }
+    const std::vector<Follow> followed = follow_of(pairing, clip);
     for (std::size_t i = 0; i < skeleton.size(); ++i) {
-        if (followed[i]) continue;  // turns, slides and sizes
+        if (followed[i] == Follow::wholly) continue;
         const Bone& bone = skeleton.bones()[i];
         const Vec3& scale = bone.parent == k_no_bone ? skeleton.above().scale
                                                      : rest[static_cast<std::size_t>(bone.parent)].scale;
         const float unit =
             pairing.source.height > 0.0f ? scale.cwiseAbs().maxCoeff() / pairing.source.height : 0.0f;
         const Swing swing = swing_of(clip, i, unit);
-        if (!carried[i] && swing.turned > 1.0f / k_degrees)
+        if (!carried[i] && followed[i] == Follow::no && swing.turned > 1.0f / k_degrees)
             turning.push_back(fmt::format("{} ({:.0f} degrees)", bone.label, swing.turned * k_degrees));
         // What the hub and the bones above it travel is carried; a bone below it that slides is not.
         const bool above_hub =
             pairing.source.hub != k_no_bone && skeleton.is_above(static_cast<int>(i), pairing.source.hub);
-        if (!above_hub && !limbs[i] && swing.slid > 0.005f)
+        const bool reaches = limbs[i] && followed[i] == Follow::no;
+        if (!above_hub && !reaches && swing.slid > 0.005f)
             sliding.push_back(fmt::format("{} ({:.1f} % of the height)", bone.label, 100.0f * swing.slid));
         if (swing.scaled > 0.01f)
             scaling.push_back(fmt::format("{} (by {:.2g})", bone.label, 1.0f + swing.scaled));

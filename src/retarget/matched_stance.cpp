@@ -359,7 +359,11 @@ std::vector<int> followed_bones(const Pairing& pairing) {
 
 bool follows_exactly(const Pairing& pairing) {
     const PairingSettings& settings = pairing.settings;
+    const bool all_positions =
+        std::all_of(settings.positions.begin(), settings.positions.end(),
+                    [](const PositionRule& rule) { return rule.positions == Positions::scaled; });
     const bool by_hand = !settings.turns.empty() || !settings.offsets.empty() || !settings.contacts.empty() ||
+                         !all_positions ||
                          !(settings.target_stance.empty() || settings.target_stance == "rest");
     if (by_hand || !pairing.is_same_build()) return false;
     const bool reaches = std::any_of(pairing.chains.begin(), pairing.chains.end(),

@@ -3,6 +3,7 @@
 #include "aim_limbs.hpp"
 #include "body_bone.hpp"
 #include "carry_positions.hpp"
+#include "carry_steps.hpp"
 #include "chain_map.hpp"
 #include "clear_arms.hpp"
 #include "pass_guard.hpp"
@@ -282,6 +283,11 @@ void Transfer::compile_travel(const Pairing& pairing, float hub_drop, TurnProgra
 
 void Transfer::apply(std::span<const Transform> source, std::span<Transform> target,
                      Workspace& workspace) const {
+    apply(*positions_, source, target, workspace);
+}
+
+void Transfer::apply(const PositionProgram& positions, std::span<const Transform> source,
+                     std::span<Transform> target, Workspace& workspace) const {
     if (source_bones_ == 0 || target_bones_ == 0) return;
     // Lanes must lie on their own width.
     constexpr std::size_t k_aligned = 8;
@@ -291,14 +297,13 @@ void Transfer::apply(std::span<const Transform> source, std::span<Transform> tar
     float* scratch = workspace.lanes.data() + (k_aligned - address / sizeof(float) % k_aligned) % k_aligned;
     const std::size_t frames = std::min(source.size() / source_bones_, target.size() / target_bones_);
     run_turns(*program_, source.data(), target.data(), frames, scratch);
-    if (positions_->steps.empty() && aims_->limbs.empty()) return;
+    if (positions.steps.empty() && aims_->limbs.empty()) return;
     workspace.source_pose.resize(source_bones_);
     workspace.target_pose.resize(target_bones_);
     for (std::size_t f = 0; f < frames; ++f) {
         const auto from = source.subspan(f * source_bones_, source_bones_);
         const auto to = target.subspan(f * target_bones_, target_bones_);
-        carry_positions(*positions_, passes_->pairing, from, to, workspace.source_pose,
-                        workspace.target_pose);
+        carry_positions(positions, passes_->pairing, from, to, workspace.source_pose, workspace.target_pose);
         aim_limbs(*aims_, AimOf::limbs, passes_->pairing, from, to, workspace.source_pose,
                   workspace.target_pose);
     }
@@ -318,7 +323,15 @@ Clip Transfer::apply_turns(const Clip& clip) const {
     result.bone_count = target_bones_;
     result.transforms.resize(clip.frame_count() * target_bones_);
     Workspace workspace;
-    apply(clip.transforms, result.transforms, workspace);
+    const Pairing& pairing = passes_->pairing;
+    if (pairing.settings.positions.empty()) {
+        apply(clip.transforms, result.transforms, workspace);
+    } else {
+        const PositionProgram positions =
+            compile_positions(pairing, followed_bones(pairing), program_->to_target, clip.name);
+        apply(positions, clip.transforms, result.transforms, workspace);
+    }
+    carry_steps(pairing, followed_bones(pairing), clip, result);
     return result;
 }
 
@@ -339,6 +352,7 @@ Clip Transfer::apply(const Clip& given) const {
     carry_travel(take);
     if (!passes_->is_exact) run_passes(take);
     feed_twists_over_time(program_->twists, target_bones_, result.transforms);
+    hold_poses(clip, result);
     return result;
 }
 

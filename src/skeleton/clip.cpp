@@ -4,6 +4,11 @@
 #include <cmath>
 
 namespace dendraxis {
+namespace {
+
+constexpr float k_moment = 2e-3f;  // frames: a time this near to a frame is that frame's, but for rounding
+
+}  // namespace
 
 float Clip::seconds() const noexcept {
     const std::size_t frames = frame_count();
@@ -29,9 +34,14 @@ void sample(const Clip& clip, float seconds, std::span<Transform> pose) noexcept
     const auto a = clip.frame(before);
     const auto b = clip.frame(after);
     for (std::size_t i = 0; i < clip.bone_count && i < pose.size(); ++i) {
-        pose[i].rotation = a[i].rotation.slerp(share, b[i].rotation);
-        pose[i].translation = a[i].translation + share * (b[i].translation - a[i].translation);
-        pose[i].scale = a[i].scale + share * (b[i].scale - a[i].scale);
+        const auto share_of = [&](StepBits property) {
+            return clip.holds(i, property) && share < 1.0f - k_moment ? 0.0f : share;
+        };
+        const float along = share_of(k_translation_steps);
+        const float grown = share_of(k_scale_steps);
+        pose[i].rotation = a[i].rotation.slerp(share_of(k_rotation_steps), b[i].rotation);
+        pose[i].translation = a[i].translation + along * (b[i].translation - a[i].translation);
+        pose[i].scale = a[i].scale + grown * (b[i].scale - a[i].scale);
     }
 }
 
@@ -40,6 +50,7 @@ Clip resampled(const Clip& clip, float fps) {
     result.name = clip.name;
     result.fps = fps;
     result.start = clip.start;
+    result.steps = clip.steps;
     result.bone_count = clip.bone_count;
     const auto frames =
         clip.frame_count() == 0 ? 0 : static_cast<std::size_t>(std::lround(clip.seconds() * fps)) + 1;

@@ -60,6 +60,21 @@ std::vector<int> reduce(int frames, float limit, const FromRest& from_rest, cons
     return kept;
 }
 
+// Likewise for what holds between keys: each frame that is not as the one kept last.
+template <class FromRest, class Distance>
+std::vector<int> reduce_steps(int frames, float limit, const FromRest& from_rest, const Distance& distance) {
+    std::vector<int> kept{0};
+    bool rests = from_rest(0) <= limit;
+    for (int i = 1; i < frames; ++i) {
+        rests = rests && from_rest(i) <= limit;
+        if (distance(kept.back(), i, kept.back()) > limit) kept.push_back(i);
+    }
+    if (rests) return {};
+    // The clip's length is carried by its keys.
+    if (kept.size() > 1 && kept.back() != frames - 1) kept.push_back(frames - 1);
+    return kept;
+}
+
 float share_between(int first, int i, int last) {
     return first == last ? 0.0f : static_cast<float>(i - first) / static_cast<float>(last - first);
 }
@@ -98,24 +113,31 @@ BoneKeys KeyReducer::keys_of(std::size_t bone) const {
     const auto turned = [&](int a, int i, int b) {
         return apart(between(at(a).rotation, at(b).rotation, share_between(a, i, b)), at(i).rotation);
     };
-    keys.rotation = reduce(
-        frames, shares_[bone].radians, [&](int i) { return apart(rest.rotation, at(i).rotation); }, turned);
+    const auto keys_for = [&](StepBits property, float limit, const auto& from_rest, const auto& distance) {
+        return clip_.holds(bone, property) ? reduce_steps(frames, limit, from_rest, distance)
+                                           : reduce(frames, limit, from_rest, distance);
+    };
+    keys.rotation = keys_for(
+        k_rotation_steps, shares_[bone].radians, [&](int i) { return apart(rest.rotation, at(i).rotation); },
+        turned);
 
     const int parent = skeleton_.bones()[bone].parent;
     const Vec3& parent_scale =
         parent == k_no_bone ? skeleton_.above().scale : rest_[static_cast<std::size_t>(parent)].scale;
     const float unit = std::max(parent_scale.cwiseAbs().maxCoeff(), 1e-12f);
-    const auto vector_keys = [&](auto property, float limit) {
+    const auto vector_keys = [&](StepBits step, auto property, float limit) {
         const auto off_line = [&](int a, int i, int b) {
             const float t = share_between(a, i, b);
             return (property(at(a)) * (1.0f - t) + property(at(b)) * t - property(at(i))).norm();
         };
-        return reduce(
-            frames, limit, [&](int i) { return (property(rest) - property(at(i))).norm(); }, off_line);
+        return keys_for(
+            step, limit, [&](int i) { return (property(rest) - property(at(i))).norm(); }, off_line);
     };
-    keys.translation =
-        vector_keys([](const Transform& t) -> Vec3 { return t.translation; }, shares_[bone].metres / unit);
-    keys.scale = vector_keys([](const Transform& t) -> Vec3 { return t.scale; }, 1e-5f);
+    keys.translation = vector_keys(
+        k_translation_steps, [](const Transform& t) -> Vec3 { return t.translation; },
+        shares_[bone].metres / unit);
+    keys.scale = vector_keys(
+        k_scale_steps, [](const Transform& t) -> Vec3 { return t.scale; }, 1e-5f);
     return keys;
 }
 

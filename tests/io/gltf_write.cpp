@@ -173,3 +173,40 @@ TEST_CASE("clips whose start and end are still keep their length") {
     write_glb(scratch / "pause.glb", io::glb_with_clips(workshop::diver(), {&clip, 1}));
     CHECK(io::load_character(scratch / "pause.glb").clip("pause").frame_count() == 40);
 }
+
+TEST_CASE("step keys stay steps: read, seen between frames, and written again") {
+    const workshop::Scratch scratch;
+    workshop::RawGltf file;
+    file.json["nodes"] = {{{"name", "a"}, {"children", {1}}}, {{"name", "b"}, {"translation", {0, 1, 0}}}};
+    const int times = file.floats({0.0f, 0.1f, 0.4f, 1.0f}, "SCALAR");
+    file.channel(0, "translation", times, file.floats({0, 0, 0, 1, 0, 0, 5, 0, 0, 6, 0, 0}, "VEC3"), "STEP");
+    file.channel(1, "translation", times, file.floats({0, 1, 0, 0, 2, 0, 0, 3, 0, 0, 4, 0}, "VEC3"));
+    const Character character = io::load_character(file.write(scratch, "steps"));
+    const Clip& clip = character.clips.at(0);
+    CHECK(clip.fps == 30.0f);  // no rate makes a line of a step
+    CHECK(clip.holds(0, k_translation_steps));
+    CHECK_FALSE(clip.holds(0, k_rotation_steps));
+    CHECK_FALSE(clip.holds(1, k_translation_steps));
+    CHECK(clip.frame(2)[0].translation.x() == 0.0f);
+    CHECK(clip.frame(3)[0].translation.x() == 1.0f);
+    CHECK(clip.frame(12)[0].translation.x() == 5.0f);
+    std::vector<Transform> pose(2);
+    sample(clip, 0.399f, pose);
+    CHECK(pose[0].translation.x() == 1.0f);
+    CHECK(pose[1].translation.y() == doctest::Approx(2.997f).epsilon(0.001));
+
+    const auto path = scratch / "again.glb";
+    write_glb(path, io::glb_with_clips(character, character.clips));
+    const json written = json_of_glb(path);
+    int steps = 0;
+    for (const auto& sampler : written["animations"][0]["samplers"]) {
+        if (sampler["interpolation"] != "STEP") continue;
+        ++steps;
+        CHECK(written["accessors"][sampler["input"].get<std::size_t>()]["count"] == 4);
+    }
+    CHECK(steps == 1);
+    const Clip again = io::load_character(path).clips.at(0);
+    CHECK(again.steps == clip.steps);
+    for (std::size_t f = 0; f < clip.frame_count(); ++f)
+        CHECK((again.frame(f)[0].translation - clip.frame(f)[0].translation).norm() < 1e-6f);
+}

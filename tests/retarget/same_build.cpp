@@ -79,6 +79,73 @@ TEST_CASE("sliding joints, sizes and all turns arrive on a copy with other axes 
     CHECK(lost_motion(pair(chart(figure), chart(reaxed)), clip).empty());
 }
 
+TEST_CASE("what steps in the source steps in the target") {
+    const Character figure = sticks::figure({});
+    const Character larger = variants::scaled(figure, 2.0f);
+    const Character other = sticks::figure({.spine_bones = 3, .size = 0.8f, .bent_knees = 0.1f});
+    Clip clip = sticks::clip(figure, 24, [&](std::size_t f, std::vector<Transform>& pose) {
+        const auto held = static_cast<float>(f / 6);  // four poses of six frames
+        sticks::bone(figure, pose, "thigh_left").rotation = turn(-12.0f * held, Vec3::UnitX());
+        sticks::bone(figure, pose, "shin_left").rotation = turn(15.0f * held, Vec3::UnitX());
+        sticks::bone(figure, pose, "hips").translation.y() -= 0.02f * held;
+    });
+    clip.steps.assign(figure.skeleton.size(), 0);
+    const auto thigh = static_cast<std::size_t>(figure.skeleton.find("thigh_left"));
+    clip.steps[thigh] = k_rotation_steps;
+    const Clip some = Transfer(pair(chart(figure), chart(larger))).apply(clip);
+    CHECK(some.holds(thigh, k_rotation_steps));
+    CHECK_FALSE(some.holds(thigh + 1, k_rotation_steps));
+    CHECK(Transfer(pair(chart(figure), chart(other))).apply(clip).steps ==
+          std::vector<std::uint8_t>(other.skeleton.size(), 0));
+
+    clip.steps.assign(figure.skeleton.size(), k_all_steps);
+    const Clip held = Transfer(pair(chart(figure), chart(other))).apply(clip);
+    CHECK(held.holds(0, k_scale_steps));
+    for (std::size_t f = 1; f < 24; ++f) {
+        float moved = 0.0f;
+        for (std::size_t b = 0; b < held.bone_count; ++b)
+            moved += angle_between(held.frame(f)[b].rotation, held.frame(f - 1)[b].rotation) +
+                     (held.frame(f)[b].translation - held.frame(f - 1)[b].translation).norm();
+        CAPTURE(f);
+        CHECK((moved > 0.01f) == (f % 6 == 0));
+    }
+}
+
+TEST_CASE("slides go as a person says: scaled, carried in metres, or dropped and told") {
+    const Character figure = sticks::figure({});
+    const Character larger = variants::scaled(figure, 2.0f);
+    const Clip clip = wild(figure);
+    Pairing pairing = pair(chart(figure), chart(larger));
+    // How far the forearm stands off where it hangs at rest, in the last frame.
+    const auto slid = [&](const std::string& name) {
+        const Clip result = Transfer(pairing).apply_turns(clip);
+        const int bone = figure.skeleton.find(name);
+        return (result.frame(23)[static_cast<std::size_t>(bone)].translation -
+                larger.skeleton.bone(bone).rest.translation)
+            .norm();
+    };
+    const auto grown = [&] {
+        const Clip result = Transfer(pairing).apply_turns(clip);
+        return result.frame(23)[static_cast<std::size_t>(figure.skeleton.find("head"))].scale.x();
+    };
+    const float of_source = Vec3(0.1f, 0.0f, 0.03f).norm();
+    CHECK(slid("forearm_left") == doctest::Approx(2.0f * of_source).epsilon(1e-3));
+    pairing.settings.positions = {{"moved", "arm.*", Positions::carried}, {"*", "*", Positions::dropped}};
+    CHECK(slid("forearm_left") == doctest::Approx(of_source).epsilon(1e-3));
+    CHECK(grown() == doctest::Approx(1.0f));
+    CHECK(slid("hips") > 0.1f);  // the body's way is no slide
+    pairing.settings.positions = {{"other", "*", Positions::carried},
+                                  {"mov*", "arm.left", Positions::dropped}};
+    CHECK(slid("forearm_left") < 1e-5f);
+    CHECK(grown() == doctest::Approx(1.3f));
+    const Findings lost = lost_motion(pairing, clip);
+    REQUIRE(lost.size() == 1);
+    CHECK(lost.front().code == "retarget.slide-not-carried");
+    CHECK(lost.front().message.find("forearm_left (5.") != std::string::npos);
+    pairing.settings.positions = {{"*", "*", Positions::scaled}};
+    CHECK(worst(figure, clip, larger, Transfer(pairing).apply(clip), 2.0f) < 1e-4f);
+}
+
 TEST_CASE("bones that were split or merged keep the others where they were") {
     const Character figure = sticks::figure({.spine_bones = 3});
     const Clip clip = wild(figure);

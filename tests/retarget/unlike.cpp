@@ -163,3 +163,64 @@ TEST_CASE("standing answers to standing, and a squat goes down by the length of 
     const float last = Stage::at(target, stage.result, 11, "thigh_left").y();
     CHECK(first - last == doctest::Approx(ratio * 0.22f).epsilon(0.01));
 }
+
+namespace {
+
+Vec3 point(const Character& who, const Clip& clip, std::size_t frame, const std::string& bone) {
+    return Stage::at(who, clip, frame, bone);
+}
+
+// From the hind legs' roots to the forelegs', in degrees over level.
+float lean(const Character& who, const Clip& clip, std::size_t frame) {
+    const Vec3 way = point(who, clip, frame, "foreleg_left") + point(who, clip, frame, "foreleg_right") -
+                     point(who, clip, frame, "thigh_left") - point(who, clip, frame, "thigh_right");
+    return std::atan2(way.y(), way.z()) * k_degrees;
+}
+
+Clip rest_clip(const Character& who) {
+    return sticks::clip(who, 1, [](std::size_t, std::vector<Transform>&) {});
+}
+
+}  // namespace
+
+TEST_CASE("a trunk on four legs leans as the source's, though the bone that carries it turns otherwise") {
+    const Character source = sticks::on_four({.middle_hub = true});
+    const Character target = sticks::on_four({.size = 1.4f, .crouch = 0.1f, .fore_legs = 0.5f});
+    REQUIRE(stands_on_four(chart(source)));
+    REQUIRE(stands_on_four(chart(target)));
+    // The middle bone pitches down, and both ends make up for it: the body does not lean at all.
+    const Clip clip = sticks::clip(source, 12, [&](std::size_t f, std::vector<Transform>& pose) {
+        const float angle = 2.0f * static_cast<float>(f);
+        sticks::bone(source, pose, "pelvis").rotation = turn(angle, Vec3::UnitX());
+        for (const char* end : {"loin", "spine_1"})
+            sticks::bone(source, pose, end).rotation = turn(-angle, Vec3::UnitX());
+    });
+    const Pairing pairing = pair(chart(source), chart(target));
+    REQUIRE_FALSE(pairing.is_same_build());
+    const Clip result = Transfer(pairing).apply(clip);
+    for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+        const float own = lean(target, result, f) - lean(target, rest_clip(target), 0);
+        const float theirs = lean(source, clip, f) - lean(source, rest_clip(source), 0);
+        CAPTURE(f);
+        CHECK(std::abs(own - theirs) < 2.0f);
+    }
+}
+
+TEST_CASE("four feet stand on the floor though front and hind legs are of other proportions") {
+    const Character source = sticks::on_four({});
+    for (const sticks::FourPlan& plan :
+         {sticks::FourPlan{.crouch = 0.25f}, {.size = 0.5f, .fore_legs = 0.45f}}) {
+        const Character target = sticks::on_four(plan);
+        const Pairing pairing = pair(chart(source), chart(target));
+        REQUIRE_FALSE(pairing.is_same_build());
+        const Clip clip = sticks::clip(source, 20, [&](std::size_t f, std::vector<Transform>& pose) {
+            sticks::bone(source, pose, "head").rotation = turn(static_cast<float>(f), Vec3::UnitX());
+        });
+        const Clip result = Transfer(pairing).apply(clip);
+        for (const char* paw : {"forepaw_left", "forepaw_right", "hind_paw_left", "hind_paw_right"}) {
+            CAPTURE(paw);
+            CHECK(std::abs(point(target, result, 10, paw).y() -
+                           point(target, rest_clip(target), 0, paw).y()) < 0.01f * plan.size);
+        }
+    }
+}

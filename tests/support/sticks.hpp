@@ -27,6 +27,16 @@ struct Plan {
 /// A biped in T stance that faces +Z, about 1.8 m tall.
 Character figure(const Plan& plan);
 
+struct FourPlan {
+    float size = 1.0f;
+    bool middle_hub = false;  ///< the body is carried by a bone in its middle, from which both ends hang
+    float crouch = 0.0f;      ///< how far hind knees stand forward at rest, metres
+    float fore_legs = 0.6f;   ///< how high the shoulders are
+};
+
+/// A body on four legs that faces +Z, about 0.8 m tall.
+Character on_four(const FourPlan& plan);
+
 /// A clip of so many frames at 30 a second; `move` sets a local pose that starts as the rest.
 Clip clip(const Character& character, std::size_t frames,
           const std::function<void(std::size_t frame, std::vector<dendraxis::Transform>& pose)>& move);

@@ -99,6 +99,7 @@ TEST_CASE("settings in the pairing file are read, and wrong ones told where they
     };
     json good = plain;
     good["travel"] = {{{"clips", "str*"}, {"how", "in-place"}}};
+    good["positions"] = {{{"clips", "*"}, {"chains", "arm.*"}, {"how", "dropped"}}};
     good["turns"] = {{{"bone", "Bo.L.UpArm"}, {"degrees", {0, 0, 10}}}};
     good["source_stance"] = {{"clip", "idle"}, {"frame", 0}};
     good["contacts"] = {{{"clip", "stroll"}, {"leg", "leg.left"}, {"from", 1}, {"to", 9}}};
@@ -115,6 +116,7 @@ TEST_CASE("settings in the pairing file are read, and wrong ones told where they
         CHECK(outcome.err.find(says) != std::string::npos);
     };
     wrong("travel", {{{"clips", "*"}, {"how", "sideways"}}}, "/travel/0");
+    wrong("positions", {{{"clips", "*"}, {"how", "kept"}}}, "/positions/0");
     wrong("turns", {{{"bone", "Bo.L.UpArn"}, {"degrees", {0, 0, 10}}}}, "did you mean 'Bo.L.UpArm'");
     wrong("source_stance", {{"clip", "idel"}, {"frame", 0}}, "did you mean 'idle'");
     wrong("source_stance", {{"clip", "idle"}, {"frame", 999}}, "/source_stance/frame");

@@ -21,6 +21,20 @@ struct TravelRule {
     Travel travel = Travel::scaled;
 };
 
+/// How joints that slide in their sockets and bones that change their size are carried, where both skeletons
+/// are one build.
+enum class Positions {
+    scaled,   ///< as far as the target's bones are longer
+    carried,  ///< as many metres as the source
+    dropped   ///< not at all: bones keep their lengths and sizes
+};
+
+struct PositionRule {
+    std::string clips;         ///< a clip's name; `*` stands for anything
+    std::string chains = "*";  ///< likewise a chain of the target; bones of no chain fit `*` alone
+    Positions positions = Positions::scaled;
+};
+
 /// Frames of a clip in which a foot stands, decided by a person: `first` to `last`, both included.
 struct ContactSpan {
     std::string clip;
@@ -44,9 +58,10 @@ struct SourceStance {
 
 struct PairingSettings {
     SourceStance source_stance;
-    std::string target_stance;       ///< a stance of the target's sheet that goes on top; empty: none
-    std::vector<BoneTurn> turns;     ///< of the target's bones in its matched stance, on top of that
-    std::vector<TravelRule> travel;  ///< the first that fits a clip counts; none: scaled
+    std::string target_stance;            ///< a stance of the target's sheet that goes on top; empty: none
+    std::vector<BoneTurn> turns;          ///< of the target's bones in its matched stance, on top of that
+    std::vector<TravelRule> travel;       ///< the first that fits a clip counts; none: scaled
+    std::vector<PositionRule> positions;  ///< the first that fits clip and chain counts; none: scaled
     std::vector<ContactSpan> contacts;
     std::vector<EffectorOffset> offsets;
     bool feet = true;                   ///< stand where the source's stand
@@ -56,6 +71,8 @@ struct PairingSettings {
     std::map<std::string, float> gate;  ///< by measure (`foot_slide_mm`), the most that passes
 
     Travel travel_of(const std::string& clip) const;
+    /// `chain` is empty for a bone of no chain.
+    Positions positions_of(const std::string& clip, const std::string& chain) const;
 };
 
 /// Whether `name` fits `pattern`, in which `*` stands for any run of letters.

@@ -57,6 +57,8 @@ class Transfer {
     float hub_ratio() const noexcept { return hub_ratio_; }
 
  private:
+    void apply(const PositionProgram& positions, std::span<const Transform> source,
+               std::span<Transform> target, Workspace& workspace) const;
     void aim_trunk(const Clip& clip, Clip& result) const;
     void compile_follow(const Pairing& pairing, const MatchedStance& stance, TurnProgram& program);
     void compile_travel(const Pairing& pairing, float hub_drop, TurnProgram& program);
