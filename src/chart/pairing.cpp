@@ -1,11 +1,16 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/pairing.hpp>
+#include <dendraxis/skeleton/match_bones.hpp>
 
 #include <algorithm>
 #include <map>
 
 namespace dendraxis {
 namespace {
+
+bool is_loose(const std::string& chain) {
+    return chain.starts_with("loose");
+}
 
 bool is_body(const std::string& chain) {
     return chain == "spine" || chain == "head" || chain.starts_with("leg") || chain.starts_with("arm.");
@@ -19,8 +24,9 @@ void add_leftovers(Pairing& pairing, const Chart& chart, bool of_source) {
             [&](const ChainPair& entry) { return (of_source ? entry.source : entry.target) == chain.name; });
         if (paired) continue;
         const bool exists = other.find(chain.name) != nullptr;
-        const std::string reason =
-            exists ? "left unpaired by choice" : other.character + " has no such chain";
+        const std::string reason = is_loose(chain.name) ? "its bones are carried by their names"
+                                   : exists             ? "left unpaired by choice"
+                                                        : other.character + " has no such chain";
         pairing.leftovers.push_back({chain.name, of_source, reason});
         if (is_body(chain.name)) {
             pairing.findings.push_back({Severity::warning, "pair.leftover",
@@ -52,6 +58,8 @@ std::vector<std::string> stand_ins(const std::string& part) {
 
 // The same role, else the nearest of its kind on the same side; empty where there is none.
 std::string answer_for(const std::string& target_chain, const Chart& source) {
+    // Which loose chain is which their numbers do not tell.
+    if (is_loose(target_chain)) return "";
     if (source.find(target_chain) != nullptr) return target_chain;
     const auto dot = target_chain.rfind('.');
     if (dot == std::string::npos) return "";
@@ -103,6 +111,57 @@ void match_builds(Pairing& pairing) {
     pairing.bones = correspond(pairing.source.skeleton, pairing.target.skeleton, upright_to_upright(pairing),
                                pairing.source.shape.marks, pairing.target.shape.marks);
     if (!pairing.bones.is_same_build()) pairing.bones = {};
+}
+
+namespace {
+
+// What moves the bones of one side: an entry of the pairing for those of paired chains, or the body.
+struct Movers {
+    static constexpr int k_none = -1;
+    static constexpr int k_body = -2;
+
+    Movers(const Pairing& pairing, const Chart& chart, bool of_source)
+        : skeleton(chart.skeleton), by(chart.skeleton.size(), k_none) {
+        for (std::size_t i = 0; i < pairing.chains.size(); ++i) {
+            const ChainPair& entry = pairing.chains[i];
+            const Chain* chain = chart.find(of_source ? entry.source : entry.target);
+            for (std::size_t k = 0; chain != nullptr && k < chain->bones.size(); ++k)
+                by[static_cast<std::size_t>(chain->bones[k])] = static_cast<int>(i);
+        }
+        for (int bone = chart.hub; bone != k_no_bone; bone = skeleton.parent(bone))
+            by[static_cast<std::size_t>(bone)] = k_body;
+    }
+
+    bool is_free(int bone) const { return by[static_cast<std::size_t>(bone)] == k_none; }
+    // Of the nearest bone above that is not free.
+    int of(int bone) const {
+        while (bone != k_no_bone && is_free(bone)) bone = skeleton.parent(bone);
+        return bone == k_no_bone ? k_none : by[static_cast<std::size_t>(bone)];
+    }
+
+    const Skeleton& skeleton;
+    std::vector<int> by;
+};
+
+}  // namespace
+
+std::vector<int> namesakes(const Pairing& pairing) {
+    const Movers source(pairing, pairing.source, true);
+    const Movers target(pairing, pairing.target, false);
+    std::vector<int> match = match_by_name(target.skeleton, source.skeleton);
+    for (std::size_t i = 0; i < match.size(); ++i) {
+        const int bone = static_cast<int>(i);
+        const auto& helpers = pairing.target.helpers;
+        // Twist bones take their share of a limb's twist.
+        const bool is_twist = std::any_of(helpers.begin(), helpers.end(), [&](const Helper& helper) {
+            return helper.bone == bone && helper.kind == HelperKind::twist;
+        });
+        if (match[i] == k_no_bone) continue;
+        if (is_twist || !target.is_free(bone) || !source.is_free(match[i]) ||
+            target.of(bone) == Movers::k_none || target.of(bone) != source.of(match[i]))
+            match[i] = k_no_bone;
+    }
+    return match;
 }
 
 Quat source_to_target(const Pairing& pairing) {

@@ -16,6 +16,7 @@ namespace {
 constexpr float k_bridge_seconds = 1.0f;  // contacts farther apart than this know nothing of each other
 constexpr float k_settle_seconds = 0.25f;
 constexpr float k_hub_seconds = 0.08f;
+constexpr float k_flicker_seconds = 0.15f;
 constexpr float k_near = 0.05f;           // of the leg's length
 constexpr float k_near_counts = 0.1f;     // beside a foot that stands
 constexpr float k_full_stretch = 0.997f;  // of the leg's length
@@ -119,15 +120,31 @@ class FootHolder {
         return level(step);
     }
 
+    // A foot that lifts for less than a step stands on where it stood.
+    std::vector<FrameSpan> joined(const std::vector<FrameSpan>& spans) const {
+        const float most = take_.frames_in(k_flicker_seconds);
+        std::vector<FrameSpan> result;
+        for (const FrameSpan& span : spans) {
+            if (!result.empty() && static_cast<float>(span.first - result.back().last) <= most) {
+                result.back().last = span.last;
+            } else {
+                result.push_back(span);
+            }
+        }
+        return result;
+    }
+
     std::vector<Vec3> correction(std::size_t leg) const {
         std::vector<Vec3> over_floor(take_.frames(), Vec3::Zero());
         const std::vector<FrameSpan> spans =
-            spans_where(take_.frames(), [&](std::size_t f) { return foot(leg).stands(f); });
+            joined(spans_where(take_.frames(), [&](std::size_t f) { return foot(leg).stands(f); }));
         for (const FrameSpan& span : spans) {
             Vec3 sum = Vec3::Zero();
             for (std::size_t f = span.first; f < span.last; ++f) {
                 const Vec3 moved = level(legs_[leg].joints[f + 1].end - legs_[leg].joints[f].end);
-                over_floor[f + 1] = over_floor[f] + rolled(leg, f) - moved;
+                const bool rolls = foot(leg).stands(f) && foot(leg).stands(f + 1);
+                over_floor[f + 1] = over_floor[f];
+                if (rolls) over_floor[f + 1] += rolled(leg, f) - moved;
                 sum += over_floor[f + 1];
             }
             // The whole contact stands where it strays least from the pose without correction.

@@ -24,6 +24,11 @@ std::vector<char> carried_bones(const Pairing& pairing) {
         const Chain* chain = pairing.source.find(entry.source);
         if (chain != nullptr && !chain->bones.empty()) mark(chain->bones.back());
     }
+    if (!pairing.is_same_build()) {
+        for (const int bone : namesakes(pairing)) {
+            if (bone != k_no_bone) carried[static_cast<std::size_t>(bone)] = 1;
+        }
+    }
     // What a twist bone does is its limb's twist, and goes with that.
     for (const Helper& helper : pairing.source.helpers) {
         if (helper.kind == HelperKind::twist) carried[static_cast<std::size_t>(helper.bone)] = 1;

@@ -213,6 +213,12 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
         for (std::size_t i = 0; i < chain.bones.size(); ++i)
             set(chain.bones[i], answer->bones[i], answer->bones[i], 1.0f);
     }
+    if (!pairing.is_same_build()) {
+        const std::vector<int> same_names = namesakes(pairing);
+        for (std::size_t b = 0; b < same_names.size(); ++b) {
+            if (same_names[b] != k_no_bone) set(static_cast<int>(b), same_names[b], same_names[b], 1.0f);
+        }
+    }
     for (int bone = 0; bone < static_cast<int>(target_bones_); ++bone) {
         const int source_bone = followed[static_cast<std::size_t>(bone)];
         if (source_bone != k_no_bone) set(bone, source_bone, source_bone, 1.0f);

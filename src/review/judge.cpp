@@ -18,7 +18,7 @@ struct Gate {
 
 constexpr float k_usual_height = 1.75f;  // metres, that millimetres are meant for
 
-constexpr std::array<Gate, 13> k_gates{
+constexpr std::array<Gate, 14> k_gates{
     {{"foot_slide_mm", 3.0f, "review.foot-slide", "a foot that should stand slides",
       "set the frames in which it stands in the pairing's \"contacts\", and see that \"feet\" is not off"},
      {"ground_depth_mm", 5.0f, "review.ground-depth", "a sole is below the floor",
@@ -31,6 +31,8 @@ constexpr std::array<Gate, 13> k_gates{
       "raise that chain's \"strength\" in the pairing, or take back its \"turns\""},
      {"clipping_mm", 5.0f, "review.clipping", "an arm is in the body",
       "see that the pairing's \"clearance\" is not off, or move the hand out by \"offsets\""},
+     {"body_depth_mm", 60.0f, "review.body-depth", "the body is below the floor",
+      "see what `dendraxis chart` says of both floors, or keep it up by \"offsets\" and \"source_stance\""},
      {"pops", 0.0f, "review.pop", "a joint jumps",
       "look at the frame; lengthen or join the \"contacts\" around it in the pairing"},
      {"bend_flips", 0.0f, "review.bend-flip", "a knee or elbow bends to the other side",

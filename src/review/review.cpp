@@ -1,3 +1,4 @@
+#include "body_measures.hpp"
 #include "joint_error.hpp"
 
 #include <dendraxis/base/error.hpp>
@@ -59,7 +60,9 @@ class Reviewer {
         ClipReview review{result_.name, result_.frame_count(), result_.fps, {}};
         for (const Measure& feet : feet_measures()) review.measures.push_back(feet);
         for (const Measure& limbs : limb_measures()) review.measures.push_back(limbs);
-        review.measures.push_back(clipping());
+        const detail::TwoClips clips{pairing_, source_model_, model_, frames()};
+        review.measures.push_back(detail::clipping(clips));
+        review.measures.push_back(detail::body_depth(clips));
         review.measures.push_back(pops());
         review.measures.push_back(bend_flips());
         review.measures.push_back(range_overshoot());
@@ -84,13 +87,6 @@ class Reviewer {
     Vec3 head(std::size_t f, int bone) const { return at(f)[static_cast<std::size_t>(bone)].translation; }
     Vec3 over_floor(const Vec3& v) const { return v - v.dot(pairing_.target.up) * pairing_.target.up; }
 
-    static void worst(Measure& measure, float value, std::size_t frame, const std::string& where) {
-        if (measure.frame >= 0 && value <= measure.value) return;
-        measure.value = std::max(0.0f, value);
-        measure.frame = static_cast<int>(frame);
-        measure.where = where;
-    }
-
     std::vector<Measure> feet_measures() const {
         Measure slide{"foot_slide_mm", 0.0f, -1, ""};
         Measure depth{"ground_depth_mm", 0.0f, -1, ""};
@@ -106,10 +102,10 @@ class Reviewer {
             for (std::size_t f = 0; f < frames(); ++f) {
                 const float lowest = lowest_of(sole, at(f), pairing_.target.up) - pairing_.target.floor;
                 const float allowed = leg_ratio_ * std::max(0.0f, -foot->height[f]);
-                worst(depth, (-lowest - allowed) * k_millimetres, f, sole.leg);
+                detail::keep_worst(depth, (-lowest - allowed) * k_millimetres, f, sole.leg);
                 if (!foot->stands(f) || foot->level[f] > 0.0f) continue;
                 const float own = leg_ratio_ * std::max(0.0f, foot->height[f]);
-                worst(hang, (lowest - own) * k_millimetres, f, sole.leg);
+                detail::keep_worst(hang, (lowest - own) * k_millimetres, f, sole.leg);
             }
             for (std::size_t p = 0; p < k_foot_parts; ++p) add_slide(slide, sole, *foot, p, shift);
         }
@@ -132,7 +128,7 @@ class Reviewer {
                 const Vec3 strayed = place_of(sole, sole.parts[part], at(f)) - start;
                 const Vec3 own = to_target_ * Vec3(foot.parts[f][part] - foot.parts[span.first][part]);
                 const Vec3 beyond = strayed - leg_ratio_ * own - (shift[f] - shift[span.first]);
-                worst(slide, over_floor(beyond).norm() * k_millimetres, f, sole.leg);
+                detail::keep_worst(slide, over_floor(beyond).norm() * k_millimetres, f, sole.leg);
             }
         }
     }
@@ -150,49 +146,18 @@ class Reviewer {
                 const Vec3 wanted =
                     to_target_ * Vec3(source_head(f, limb.source[2]) - source_head(f, pairing_.source.hub)) /
                     theirs;
-                worst(reach, 100.0f * (place - wanted).norm(), f, limb.chain);
+                detail::keep_worst(reach, 100.0f * (place - wanted).norm(), f, limb.chain);
                 for (std::size_t i = 0; i < 2; ++i) {
                     const Vec3 way = head(f, limb.target[i + 1]) - head(f, limb.target[i]);
                     const Vec3 source_way = to_target_ * Vec3(source_head(f, limb.source[i + 1]) -
                                                               source_head(f, limb.source[i]));
                     const float off = std::atan2(way.cross(source_way).norm(), way.dot(source_way));
-                    worst(direction, off * k_degrees, f, pairing_.target.skeleton.bone(limb.target[i]).label);
+                    detail::keep_worst(direction, off * k_degrees, f,
+                                       pairing_.target.skeleton.bone(limb.target[i]).label);
                 }
             }
         }
         return {reach, direction};
-    }
-
-    static float depth_of(const Probe& probe, const BodyShape& shape, std::span<const Transform> model) {
-        const Vec3 place = place_of(probe, model);
-        float deepest = 0.0f;
-        for (const Solid& solid : shape.solids) {
-            const Capsule capsule = placed(solid.capsule, model[static_cast<std::size_t>(solid.bone)]);
-            deepest = std::max(deepest, probe.radius - nearest_on(capsule, place).gap);
-        }
-        return deepest;
-    }
-
-    Measure clipping() const {
-        Measure clips{"clipping_mm", 0.0f, -1, ""};
-        for (const ArmShape& arm : pairing_.target.shape.arms) {
-            const Chain* answer = pairing_.source_of(*pairing_.target.find(arm.arm));
-            if (answer == nullptr) continue;
-            const auto& arms = pairing_.source.shape.arms;
-            const auto own = std::find_if(arms.begin(), arms.end(),
-                                          [&](const ArmShape& shape) { return shape.arm == answer->name; });
-            for (std::size_t f = 0; f < frames(); ++f) {
-                for (std::size_t k = 0; k < k_arm_probes; ++k) {
-                    const float source_depth =
-                        own == arms.end() ? 0.0f
-                                          : depth_of(own->probes[k], pairing_.source.shape, source_at(f));
-                    const float depth = depth_of(arm.probes[k], pairing_.target.shape, at(f));
-                    worst(clips, (depth - leg_ratio_ * source_depth) * k_millimetres, f,
-                          pairing_.target.skeleton.bone(arm.probes[k].bone).label);
-                }
-            }
-        }
-        return clips;
     }
 
     // Radians a second squared, of a joint's local rotation.
@@ -270,8 +235,8 @@ class Reviewer {
             const JointRange& limit = pairing_.target.ranges[i];
             for (std::size_t f = 0; f < frames(); ++f) {
                 const Quat& local = result_.frame(f)[static_cast<std::size_t>(limit.bone)].rotation;
-                worst(over, overshoot(limit.range, joints[i].turn(local)) * k_degrees, f,
-                      pairing_.target.skeleton.bone(limit.bone).label);
+                detail::keep_worst(over, overshoot(limit.range, joints[i].turn(local)) * k_degrees, f,
+                                   pairing_.target.skeleton.bone(limit.bone).label);
             }
         }
         return over;
@@ -289,8 +254,8 @@ class Reviewer {
         way = std::max({way, leg_length(pairing_.target), 1e-6f});
         for (std::size_t f = 0; f < frames(); ++f) {
             const Vec3 moved = over_floor(head(f, pairing_.target.hub) - head(0, pairing_.target.hub));
-            worst(travel, 100.0f * (moved - wanted(f)).norm() / way, f,
-                  pairing_.target.skeleton.bone(pairing_.target.hub).label);
+            detail::keep_worst(travel, 100.0f * (moved - wanted(f)).norm() / way, f,
+                               pairing_.target.skeleton.bone(pairing_.target.hub).label);
         }
         return travel;
     }
@@ -305,7 +270,8 @@ class Reviewer {
             const Vec3 theirs = to_target_ * Vec3(source_head(f, answer->bones.front()) -
                                                   source_head(f, pairing_.source.hub));
             const float off = std::atan2(own.cross(theirs).norm(), own.dot(theirs));
-            worst(trunk, off * k_degrees, f, pairing_.target.skeleton.bone(head_chain->bones.front()).label);
+            detail::keep_worst(trunk, off * k_degrees, f,
+                               pairing_.target.skeleton.bone(head_chain->bones.front()).label);
         }
         return trunk;
     }
@@ -338,8 +304,8 @@ class Reviewer {
             const auto theirs =
                 sunk(pairing_.source, source_rest, [&](int bone) { return source_head(f, bone); });
             if (!own || !theirs) return height;
-            worst(height, 100.0f * std::abs(*own - leg_ratio_ * *theirs) / leg, f,
-                  pairing_.target.skeleton.bone(pairing_.target.hub).label);
+            detail::keep_worst(height, 100.0f * std::abs(*own - leg_ratio_ * *theirs) / leg, f,
+                               pairing_.target.skeleton.bone(pairing_.target.hub).label);
         }
         return height;
     }

@@ -27,6 +27,8 @@ struct Measure {
 /// `reach_error_pct`: hands and feet seen from the hub, in limb lengths, against the source's.
 /// `direction_error_deg`: where upper and lower limbs point, against the source's.
 /// `clipping_mm`: how deep forearms and hands are in the body, beyond the source's in proportion.
+/// `body_depth_mm`: how deep the lowest part of trunk, head, legs or arms is below the floor, beyond the
+/// source's in proportion.
 /// `pops`: frames in which a joint's angular acceleration is over three times the worst of the source.
 /// `bend_flips`: frames in which a knee or elbow bends to the other side than the source's.
 /// `range_overshoot_deg`: how far joints go beyond the ranges of the target's sheet.
