@@ -2,6 +2,7 @@
 #include "sticks.hpp"
 
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/retarget/lost_motion.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -150,6 +151,30 @@ TEST_CASE("a target whose feet hang below the root keeps them at its shins") {
               doctest::Approx(0.42f).epsilon(0.001));
     }
     CHECK(stage.angle("shin_left", "foot_left") < 0.1f);
+}
+
+TEST_CASE("what belongs to no chain goes by its name, below what answers to each other") {
+    const auto swing = [](std::size_t f, std::vector<Transform>& pose, const Character& who) {
+        walk(f, pose, who);
+        sticks::bone(who, pose, "Ponytail").rotation = turn(4.0f * static_cast<float>(f), Vec3::UnitX());
+    };
+    const sticks::Plan other{.spine_bones = 3, .hair = "pony_tail", .bent_knees = 0.1f};
+    const Stage stage(sticks::figure({.hair = "Ponytail"}), sticks::figure(other), swing);
+    REQUIRE_FALSE(stage.pairing.is_same_build());
+    for (std::size_t f = 0; f < stage.clip.frame_count(); ++f) {
+        const Quat& local =
+            stage.result.frame(f)[static_cast<std::size_t>(stage.target.skeleton.find("pony_tail"))].rotation;
+        CHECK(angle_between(local, turn(4.0f * static_cast<float>(f), Vec3::UnitX())) < 0.01f);
+    }
+    const auto codes = [](const Stage& of) {
+        std::string all;
+        for (const Finding& finding : lost_motion(of.pairing, of.clip)) all += finding.message;
+        return all;
+    };
+    CHECK(codes(stage).find("Ponytail") == std::string::npos);
+    const Stage bald(sticks::figure({.hair = "Ponytail"}),
+                     sticks::figure({.spine_bones = 3, .bent_knees = 0.1f}), swing);
+    CHECK(codes(bald).find("Ponytail (44 degrees)") != std::string::npos);
 }
 
 TEST_CASE("standing answers to standing, and a squat goes down by the length of the legs") {

@@ -64,6 +64,23 @@ TEST_CASE("sunk feet are measured, to the millimetre") {
     CHECK(stage.measure("float_mm") < 1.0f);
 }
 
+TEST_CASE("a body that lies in the floor is measured, though its feet are not") {
+    Stage stage;
+    CHECK(stage.measure("body_depth_mm") < 5.0f);
+    // On its back, as high as the hips stood; then down into the floor.
+    for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
+        stage.turn(f, stage.hub(), about(stage.pairing.target.up.cross(stage.pairing.target.facing), -90.0f));
+    const float lying = stage.measure("body_depth_mm");
+    for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
+        stage.move_hub(f, -0.9f * stage.pairing.target.up);
+    const float sunk = stage.measure("body_depth_mm");
+    CHECK(sunk > 60.0f);
+    CHECK(lying < 60.0f);
+    const Review review = judge(stage.pairing, {review_clip(stage.pairing, stage.source, stage.result)});
+    CHECK(std::any_of(review.findings.begin(), review.findings.end(),
+                      [](const Finding& finding) { return finding.code == "review.body-depth"; }));
+}
+
 TEST_CASE("feet that hang are measured") {
     Stage stage;
     CHECK(stage.measure("float_mm") < 5.0f);

@@ -88,6 +88,10 @@ Character figure(const Plan& plan) {
     const int neck = builder.add("neck", spine, {0.0f, 1.5f, 0.0f});
     const int head = builder.add("head", neck, {0.0f, 1.6f, 0.02f});
     builder.add("head_end", head, {0.0f, 1.8f, 0.02f});
+    if (!plan.hair.empty()) {
+        const int hair = builder.add(plan.hair, head, {0.0f, 1.7f, -0.1f});
+        builder.add(plan.hair + "_end", hair, {0.0f, 1.5f, -0.2f});
+    }
     for (const float side : {1.0f, -1.0f}) add_arm(builder, spine, side);
     for (const float side : {1.0f, -1.0f}) add_leg(builder, plan, hips, root, side);
     Character character;
