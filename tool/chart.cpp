@@ -71,7 +71,7 @@ int run_chart(const ChartArguments& arguments) {
     if (!arguments.explain.empty()) return run_explain(rig, arguments);
     const Chart chart = with_ranges(rig, arguments.ranges);
     if (!arguments.out.empty()) {
-        check_not_input(arguments.out, {rig.character.file});
+        check_sheet_place(arguments.out, rig.character.file);
         io::write_text(arguments.out,
                        io::sheet_json(chart, fs::absolute(arguments.out).parent_path(), rig.sheet));
     }

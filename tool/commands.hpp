@@ -248,4 +248,8 @@ std::array<float, 3> plain_place(const std::string& words, const std::string& op
 /// Throws `UsageError` where `out` is one of the files that are read.
 void check_not_input(const fs::path& out, const std::vector<fs::path>& inputs);
 
+/// The same for a sheet that is to be written of the character in this file; also where `out` is the sheet of
+/// another character.
+void check_sheet_place(const fs::path& out, const fs::path& character);
+
 }  // namespace dendraxis::tool

@@ -135,7 +135,9 @@ int run_draw(const DrawArguments& arguments) {
     }
     if (readings.empty() && (frames.size() > 1 || (arguments.chart && rigs.size() > 1)))
         options.columns = static_cast<int>(panels.size() / rigs.size());
-    check_not_input(arguments.out, {arguments.character, arguments.beside});
+    std::vector<fs::path> inputs{arguments.character, arguments.beside, arguments.terrain};
+    for (const io::Rig& rig : rigs) inputs.emplace_back(rig.character.file);
+    check_not_input(arguments.out, inputs);
     const io::OutputFile file{arguments.out, draw::draw_png(panels, options)};
     io::write_files({&file, 1});
     if (arguments.json) {

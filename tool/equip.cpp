@@ -89,6 +89,7 @@ int run_equip(const EquipArguments& arguments) {
     const io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
                                                 : io::rechart(arguments.sheet, arguments.character);
     Outfit outfit(arguments, rig);
+    outfit.inputs.push_back(arguments.character);
     outfit.inputs.push_back(rig.character.file);
     outfit.inputs.push_back(arguments.sheet);
     check_not_input(arguments.out, outfit.inputs);

@@ -8,10 +8,13 @@
 namespace dendraxis::tool {
 
 int run_pair(const PairArguments& arguments) {
-    const Pairing pairing =
-        dendraxis::pair(io::load_rig(arguments.source).chart, io::load_rig(arguments.target).chart);
+    io::Rig source = io::load_rig(arguments.source);
+    io::Rig target = io::load_rig(arguments.target);
+    const std::vector<fs::path> inputs{arguments.source, arguments.target, source.character.file,
+                                       target.character.file};
+    const Pairing pairing = dendraxis::pair(std::move(source.chart), std::move(target.chart));
     if (!arguments.out.empty()) {
-        check_not_input(arguments.out, {arguments.source, arguments.target});
+        check_not_input(arguments.out, inputs);
         io::write_text(arguments.out, io::pairing_json(pairing));
     }
     if (arguments.json) {

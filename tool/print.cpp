@@ -1,5 +1,9 @@
 #include "commands.hpp"
 
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/io/sheet.hpp>
+#include <dendraxis/io/write_file.hpp>
+
 #include <fmt/core.h>
 
 #include <algorithm>
@@ -34,13 +38,20 @@ void print_findings(const Findings& findings) {
     for (const Finding& finding : sorted) fmt::print("  {}\n", finding);
 }
 
+void check_sheet_place(const fs::path& out, const fs::path& character) {
+    check_not_input(out, {character});
+    try {
+        io::refuse_other_sheet(out, character);
+    } catch (const Error& problem) {
+        throw UsageError(problem.what());
+    }
+}
+
 void check_not_input(const fs::path& out, const std::vector<fs::path>& inputs) {
-    for (const fs::path& input : inputs) {
-        std::error_code ignored;
-        if (fs::equivalent(out, input, ignored)) {
-            throw UsageError(out.string() +
-                             ": would be written over while it is read; choose another name for the output");
-        }
+    try {
+        io::refuse_to_replace(out, inputs);
+    } catch (const Error& problem) {
+        throw UsageError(problem.what());
     }
 }
 

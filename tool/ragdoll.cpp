@@ -97,7 +97,7 @@ int run_ragdoll_build(const RagdollArguments& arguments) {
     if (!arguments.mirror.empty()) mirrored = mirror_ragdoll(plan, rig.chart, arguments.mirror);
     const Findings findings = check_ragdoll(plan, rig.chart);
     if (!arguments.out.empty()) {
-        check_not_input(arguments.out, {rig.character.file});
+        check_sheet_place(arguments.out, rig.character.file);
         io::write_text(arguments.out,
                        io::sheet_with_ragdoll(rig, plan, fs::absolute(arguments.out).parent_path()));
     }
@@ -133,7 +133,7 @@ int run_ragdoll_check(const RagdollArguments& arguments) {
 int run_ragdoll_export(const RagdollArguments& arguments) {
     const io::Rig rig = rig_of(arguments);
     const RagdollPlan plan = io::ragdoll_of(sheet_of(arguments), rig);
-    check_not_input(arguments.out, {rig.character.file, arguments.sheet});
+    check_not_input(arguments.out, {arguments.character, rig.character.file, arguments.sheet});
     const io::OutputFile file{arguments.out, io::glb_with_ragdoll(rig.character, rig.chart, plan)};
     io::write_files({&file, 1});
     if (arguments.json) {

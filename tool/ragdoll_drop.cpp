@@ -119,9 +119,10 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
         throw UsageError("nothing to write: give -o OUT.glb, --picture OUT.png or --json");
     if (!arguments.picture.empty() && arguments.picture.extension() != ".png")
         throw UsageError(arguments.picture.string() + ": the picture must end in .png");
-    check_not_input(arguments.out, {arguments.character, arguments.sheet, arguments.terrain});
     const io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
                                                 : io::rechart(arguments.sheet, arguments.character);
+    for (const fs::path& out : {arguments.out, arguments.picture})
+        check_not_input(out, {arguments.character, arguments.sheet, rig.character.file, arguments.terrain});
     const RagdollPlan plan =
         io::ragdoll_of(arguments.sheet.empty() ? arguments.character : arguments.sheet, rig);
     const RagdollBinding binding(plan, rig.chart);

@@ -72,7 +72,7 @@ int finish(Opened& opened, const SocketArguments& arguments) {
     for (Finding& finding : check_sockets(opened.sockets, chart))
         opened.findings.push_back(std::move(finding));
     if (!arguments.out.empty()) {
-        check_not_input(arguments.out, {opened.rig.character.file});
+        check_sheet_place(arguments.out, opened.rig.character.file);
         io::write_text(arguments.out, io::sheet_with_sockets(opened.rig, opened.sockets,
                                                              fs::absolute(arguments.out).parent_path()));
     }

@@ -53,8 +53,8 @@ void print_solved(const Chart& chart, const SolvedClip& solved) {
 int run_solve(const SolveArguments& arguments) {
     if (arguments.reach_words.empty() && arguments.aim_words.empty() && arguments.terrain.empty())
         throw UsageError("nothing to solve: give --reach, --aim or --terrain");
-    check_not_input(arguments.out, {arguments.character, arguments.terrain});
     const io::Rig rig = io::load_rig(arguments.character);
+    check_not_input(arguments.out, {arguments.character, rig.character.file, arguments.terrain});
     const Chart& chart = rig.chart;
     Findings findings = rig.character.findings;
     const Clip start = start_of(rig.character, arguments.clip, findings);

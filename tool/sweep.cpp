@@ -135,7 +135,8 @@ std::vector<ClipWindow> wanted_windows(const SweepArguments& arguments, std::vec
 
 void keep_window(const SweepArguments& arguments, const io::Rig& rig, std::vector<ClipWindow> kept,
                  const ClipWindow& window) {
-    check_not_input(arguments.out, {rig.character.file, arguments.against});
+    check_not_input(arguments.out, {arguments.against});
+    check_sheet_place(arguments.out, rig.character.file);
     kept.push_back(window);
     io::write_text(arguments.out,
                    io::sheet_with_windows(rig, kept, fs::absolute(arguments.out).parent_path()));

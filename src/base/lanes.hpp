@@ -151,14 +151,18 @@ DENDRAXIS_LANE void store<1>(const LaneQuat<1>& q, Transform* first, std::size_t
     first->rotation = Quat(q.w, q.x, q.y, q.z);
 }
 
-DENDRAXIS_LANE Lanes<4> row(const Transform* transform) {
+/// Four floats of each of `Count` frames, which may begin anywhere within a transform; `stride` in bytes.
+template <std::size_t Count>
+LaneQuat<Count> load_rows(const std::byte* first, std::size_t stride);
+
+DENDRAXIS_LANE Lanes<4> row(const std::byte* first) {
     Lanes<4> values;
-    std::memcpy(&values, transform, sizeof(values));
+    std::memcpy(&values, first, sizeof(values));
     return values;
 }
 
 template <>
-DENDRAXIS_LANE LaneQuat<4> load<4>(const Transform* first, std::size_t stride) {
+DENDRAXIS_LANE LaneQuat<4> load_rows<4>(const std::byte* first, std::size_t stride) {
     const Lanes<4> a = row(first);
     const Lanes<4> b = row(first + stride);
     const Lanes<4> c = row(first + 2 * stride);
@@ -170,6 +174,11 @@ DENDRAXIS_LANE LaneQuat<4> load<4>(const Transform* first, std::size_t stride) {
     return {
         __builtin_shufflevector(xy_ab, xy_cd, 0, 1, 4, 5), __builtin_shufflevector(xy_ab, xy_cd, 2, 3, 6, 7),
         __builtin_shufflevector(zw_ab, zw_cd, 0, 1, 4, 5), __builtin_shufflevector(zw_ab, zw_cd, 2, 3, 6, 7)};
+}
+
+template <>
+DENDRAXIS_LANE LaneQuat<4> load<4>(const Transform* first, std::size_t stride) {
+    return load_rows<4>(reinterpret_cast<const std::byte*>(first), stride * sizeof(Transform));
 }
 
 template <>
@@ -190,10 +199,15 @@ DENDRAXIS_LANE Lanes<8> joined(Lanes<4> low, Lanes<4> high) {
 }
 
 template <>
-DENDRAXIS_LANE LaneQuat<8> load<8>(const Transform* first, std::size_t stride) {
-    const LaneQuat<4> low = load<4>(first, stride);
-    const LaneQuat<4> high = load<4>(first + 4 * stride, stride);
+DENDRAXIS_LANE LaneQuat<8> load_rows<8>(const std::byte* first, std::size_t stride) {
+    const LaneQuat<4> low = load_rows<4>(first, stride);
+    const LaneQuat<4> high = load_rows<4>(first + 4 * stride, stride);
     return {joined(low.x, high.x), joined(low.y, high.y), joined(low.z, high.z), joined(low.w, high.w)};
+}
+
+template <>
+DENDRAXIS_LANE LaneQuat<8> load<8>(const Transform* first, std::size_t stride) {
+    return load_rows<8>(reinterpret_cast<const std::byte*>(first), stride * sizeof(Transform));
 }
 
 DENDRAXIS_LANE Lanes<4> low_half(Lanes<8> v) {
@@ -293,8 +307,8 @@ DENDRAXIS_LANE LaneVec<Count> apply_inverse(const LaneTransform<Count>& t, const
 
 template <std::size_t Count>
 DENDRAXIS_LANE LaneQuat<Count> load_shifted(const Transform* first, std::size_t floats, std::size_t stride) {
-    const auto* bytes = reinterpret_cast<const std::byte*>(first) + floats * sizeof(float);
-    return load<Count>(reinterpret_cast<const Transform*>(bytes), stride);
+    return load_rows<Count>(reinterpret_cast<const std::byte*>(first) + floats * sizeof(float),
+                            stride * sizeof(Transform));
 }
 
 /// Translation and scale of a bone lie behind its rotation as six floats; two overlapping rows of four hold

@@ -1,6 +1,7 @@
 #include "glb_builder.hpp"
 
-#include <dendraxis/io/write_file.hpp>
+#include "fingerprint.hpp"
+#include "gltf_uris.hpp"
 
 namespace dendraxis::io {
 
@@ -22,13 +23,62 @@ int add_view(Glb& glb, const void* data, std::size_t size, int target) {
     return push(glb.json, "bufferViews", std::move(view));
 }
 
-std::vector<std::uint8_t> to_bytes(Glb& glb) {
+namespace {
+
+void complete(Glb& glb) {
     align(glb.binary, 0);
-    if (!glb.binary.empty()) {
-        Json& buffers = glb.json["buffers"];
-        if (!buffers.is_array() || buffers.empty()) buffers = Json::array({Json::object()});
-        buffers[0]["byteLength"] = glb.binary.size();
-    }
+    if (glb.binary.empty()) return;
+    Json& buffers = glb.json["buffers"];
+    if (!buffers.is_array() || buffers.empty()) buffers = Json::array({Json::object()});
+    buffers[0]["byteLength"] = glb.binary.size();
+}
+
+// The file without its stamp: a stamp holds only for the very bytes that it was put on.
+std::string content_print(const Json& json, std::span<const std::uint8_t> binary) {
+    Fingerprint print;
+    print.add(json.dump());
+    print.add(binary);
+    return print.text();
+}
+
+std::size_t word_at(std::span<const std::uint8_t> bytes, std::size_t at) {
+    std::size_t word = 0;
+    for (std::size_t i = 0; i < 4; ++i) word |= static_cast<std::size_t>(bytes[at + i]) << (8 * i);
+    return word;
+}
+
+const Json::json_pointer k_extras("/asset/extras");
+
+}  // namespace
+
+void put_stamp(Glb& glb, const std::string& stamp) {
+    complete(glb);
+    const std::string print = content_print(glb.json, glb.binary);
+    glb.json["asset"]["extras"]["dendraxis"] = stamp + " " + print;
+}
+
+// The JSON chunk of a GLB starts 20 bytes in, its binary chunk behind that (glTF 2.0, section 4.4).
+std::string read_stamp(std::span<const std::uint8_t> bytes) {
+    if (bytes.size() < 20 || word_at(bytes, 8) != bytes.size()) return "";
+    const std::size_t length = word_at(bytes, 12);
+    if (length > bytes.size() - 20) return "";
+    const auto text = bytes.subspan(20, length);
+    Json json = Json::parse(text.begin(), text.end(), nullptr, false);
+    if (json.is_discarded() || !json.contains(k_extras)) return "";
+    const Json stamp = json[k_extras].value("dendraxis", Json());
+    if (!stamp.is_string()) return "";
+    const std::string whole = stamp.get<std::string>();
+    const std::size_t cut = whole.rfind(' ');
+    if (cut == std::string::npos) return "";
+    json[k_extras].erase("dendraxis");
+    if (json[k_extras].empty()) json["asset"].erase("extras");
+    const std::size_t start = 20 + length + 8;
+    const auto binary = start < bytes.size() ? bytes.subspan(start) : std::span<const std::uint8_t>();
+    return content_print(json, binary) == whole.substr(cut + 1) ? whole.substr(0, cut) : "";
+}
+
+std::vector<std::uint8_t> to_bytes(Glb& glb) {
+    complete(glb);
     const std::string text = glb.json.dump();
     std::vector<std::uint8_t> json(text.begin(), text.end());
     align(json, ' ');
@@ -74,11 +124,11 @@ Glb open_for_editing(const GltfFile& file) {
     if (!glb.json.contains("images")) return glb;
     for (Json& image : glb.json["images"]) {
         const std::string uri = image.value("uri", "");
-        if (uri.empty() || uri.starts_with("data:")) continue;
-        const auto bytes = read_bytes(std::filesystem::path(file.path).parent_path() / uri);
+        if (uri.empty() || is_data_uri(uri)) continue;
+        const ImageFile picture = read_image(file.path, uri);
         image.erase("uri");
-        image["mimeType"] = bytes.size() > 1 && bytes[0] == 0xFF ? "image/jpeg" : "image/png";
-        image["bufferView"] = add_view(glb, bytes.data(), bytes.size());
+        image["mimeType"] = picture.mime_type;
+        image["bufferView"] = add_view(glb, picture.bytes.data(), picture.bytes.size());
     }
     return glb;
 }

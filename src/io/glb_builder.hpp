@@ -66,6 +66,12 @@ void add_clip(Glb& glb, const Skeleton& skeleton, std::span<const int> nodes, co
 /// The GLB as a file.
 std::vector<std::uint8_t> to_bytes(Glb& glb);
 
+/// Keeps a text in the file, and with it a fingerprint of all else; nothing may be changed after it.
+void put_stamp(Glb& glb, const std::string& stamp);
+
+/// The text that a GLB's bytes were stamped with; empty if there is none, or anything else has changed.
+std::string read_stamp(std::span<const std::uint8_t> bytes);
+
 /// A file's own JSON with all buffers made one, and images that lie beside it brought in, so that it stands
 /// alone.
 Glb open_for_editing(const GltfFile& file);

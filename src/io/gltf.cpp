@@ -35,4 +35,12 @@ Character load_character(const std::filesystem::path& path, const LoadOptions& o
     return character;
 }
 
+std::vector<std::string> clip_names(const std::filesystem::path& file) {
+    if (same_ending(file, ".bvh")) return {file.stem().string()};
+    std::vector<std::string> names;
+    for (const auto& animation : read_gltf_file(file).model.animations)
+        names.push_back(clip_name(animation, names.size()));
+    return names;
+}
+
 }  // namespace dendraxis::io

@@ -360,12 +360,16 @@ void read_prop_motion(const GltfFile& file, const tinygltf::Animation& animation
 
 }  // namespace
 
+std::string clip_name(const tinygltf::Animation& animation, std::size_t index) {
+    return animation.name.empty() ? "clip-" + std::to_string(index + 1) : animation.name;
+}
+
 void read_clips(const GltfFile& file, float fps, Character& character) {
     const std::vector<int> bone_of = bones_of_nodes(file, character);
     const NodesAbove above = nodes_above(file, character);
     for (std::size_t i = 0; i < file.model.animations.size(); ++i) {
         const tinygltf::Animation& animation = file.model.animations[i];
-        const std::string name = animation.name.empty() ? "clip-" + std::to_string(i + 1) : animation.name;
+        const std::string name = clip_name(animation, i);
         const std::string where = "animation " + std::to_string(i) + " '" + name + "'";
         const std::vector<Channel> channels = read_channels(file, animation, bone_of, where);
         const std::vector<Channel> channels_above = read_channels(file, animation, above.slot_of, where);

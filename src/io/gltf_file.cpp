@@ -1,6 +1,8 @@
 // Parsing goes through tinygltf; what it does not check and the readers rely on is checked here.
 #include "gltf_file.hpp"
 
+#include "gltf_uris.hpp"
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/write_file.hpp>
 
@@ -54,6 +56,30 @@ void check_json(const std::string& path, const std::string& text) {
                     "line " + std::to_string(line) + ", byte " + std::to_string(problem.byte),
                     k_export_again);
     }
+}
+
+void check_buffers(const std::filesystem::path& path, const std::string& text) {
+    for (const auto& buffer : nlohmann::json::parse(text).value("buffers", nlohmann::json::array())) {
+        const auto uri = buffer.is_object() ? buffer.value("uri", nlohmann::json()) : nlohmann::json();
+        if (uri.is_string() && !is_data_uri(uri.get<std::string>()))
+            buffer_file(path, uri.get<std::string>());
+    }
+}
+
+// The GLB with another JSON chunk.
+std::vector<std::uint8_t> with_json(const std::vector<std::uint8_t>& glb, std::string json) {
+    while (json.size() % 4 != 0) json += ' ';
+    std::vector<std::uint8_t> result(glb.begin(), glb.begin() + 20);
+    result.insert(result.end(), json.begin(), json.end());
+    const auto rest = std::min<std::size_t>(20 + word_at(glb, 12), glb.size());
+    result.insert(result.end(), glb.begin() + static_cast<std::ptrdiff_t>(rest), glb.end());
+    const auto put = [&](std::size_t offset, std::size_t value) {
+        const auto word = static_cast<std::uint32_t>(value);
+        std::memcpy(result.data() + offset, &word, sizeof(word));
+    };
+    put(8, result.size());
+    put(12, json.size());
+    return result;
 }
 
 // Images are handed through untouched, so they need not be decoded.
@@ -225,7 +251,7 @@ std::vector<Number> read_accessor(const GltfFile& file, int index, int component
 GltfFile read_gltf_file(const std::filesystem::path& path) {
     GltfFile file;
     file.path = path.string();
-    const std::vector<std::uint8_t> bytes = read_bytes(path);
+    std::vector<std::uint8_t> bytes = read_bytes(path);
     if (bytes.empty()) throw Error(file.path, "the file is empty", "", k_export_again);
     const bool binary = starts_as_glb(bytes);
     if (!binary && bytes.front() != '{' && !std::isspace(bytes.front()) && bytes.front() != 0xEF) {
@@ -234,6 +260,10 @@ GltfFile read_gltf_file(const std::filesystem::path& path) {
     }
     file.json = binary ? json_of_glb(file.path, bytes) : std::string(bytes.begin(), bytes.end());
     check_json(file.path, file.json);
+    check_buffers(path, file.json);
+    // Images are brought along when the file is written; the parser would open them now.
+    const std::string json = without_image_files(file.json);
+    if (binary && json != file.json) bytes = with_json(bytes, json);
 
     tinygltf::TinyGLTF parser;
     parser.SetImageLoader(keep_image, nullptr);
@@ -244,8 +274,8 @@ GltfFile read_gltf_file(const std::filesystem::path& path) {
     try {
         parsed = binary ? parser.LoadBinaryFromMemory(&file.model, &error, &warning, bytes.data(),
                                                       static_cast<unsigned int>(bytes.size()), folder)
-                        : parser.LoadASCIIFromString(&file.model, &error, &warning, file.json.data(),
-                                                     static_cast<unsigned int>(file.json.size()), folder);
+                        : parser.LoadASCIIFromString(&file.model, &error, &warning, json.data(),
+                                                     static_cast<unsigned int>(json.size()), folder);
     } catch (const std::exception& problem) {
         error = problem.what();
     }

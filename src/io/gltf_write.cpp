@@ -201,24 +201,14 @@ std::vector<std::uint8_t> glb_with_clips(const Character& character, std::span<c
     const GltfFile file = read_gltf_file(character.file);
     Glb glb = open_for_editing(file);
     for (const Clip& clip : clips) add_clip(glb, character.skeleton, character.nodes, clip);
-    if (!stamp.empty()) glb.json["asset"]["extras"]["dendraxis"] = stamp;
+    if (!stamp.empty()) put_stamp(glb, stamp);
     return to_bytes(glb);
 }
 
 std::string stamp_of(const std::filesystem::path& glb) {
     std::error_code ignored;
     if (!std::filesystem::exists(glb, ignored)) return "";
-    // The JSON chunk of a GLB starts 20 bytes in; its length stands at byte 12 (glTF 2.0, section 4.4).
-    const std::vector<std::uint8_t> bytes = read_bytes(glb);
-    if (bytes.size() < 20) return "";
-    std::size_t length = 0;
-    for (std::size_t i = 0; i < 4; ++i) length |= static_cast<std::size_t>(bytes[12 + i]) << (8 * i);
-    if (length > bytes.size() - 20) return "";
-    const auto start = bytes.begin() + 20;
-    const Json json = Json::parse(start, start + static_cast<std::ptrdiff_t>(length), nullptr, false);
-    if (json.is_discarded()) return "";
-    const Json stamp = json.value(Json::json_pointer("/asset/extras/dendraxis"), Json());
-    return stamp.is_string() ? stamp.get<std::string>() : "";
+    return read_stamp(read_bytes(glb));
 }
 
 std::vector<std::uint8_t> new_glb(const Character& character) {

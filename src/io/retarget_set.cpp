@@ -1,3 +1,5 @@
+#include "fingerprint.hpp"
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/io/gltf.hpp>
@@ -13,7 +15,7 @@
 #include <tbb/task_arena.h>
 
 #include <algorithm>
-#include <cstring>
+#include <map>
 #include <mutex>
 #include <optional>
 #include <set>
@@ -22,37 +24,6 @@ namespace dendraxis::io {
 namespace {
 
 namespace fs = std::filesystem;
-
-/// FNV-1a with 64 bits, eight bytes at a time: tells whether bytes are the same as last time, no more.
-/// Source: G. Fowler, L. C. Noll, K.-P. Vo, D. Eastlake, "The FNV Non-Cryptographic Hash Algorithm".
-class Fingerprint {
- public:
-    void add(std::span<const std::uint8_t> bytes) {
-        for (; bytes.size() >= sizeof(std::uint64_t); bytes = bytes.subspan(sizeof(std::uint64_t))) {
-            std::uint64_t word = 0;
-            std::memcpy(&word, bytes.data(), sizeof(word));
-            mix(word);
-        }
-        for (const std::uint8_t byte : bytes) mix(byte);
-        mix(0x80);
-    }
-    void add(const std::string& text) {
-        add({reinterpret_cast<const std::uint8_t*>(text.data()), text.size()});
-    }
-    void add_file(const fs::path& file) {
-        if (!file.empty()) add(read_bytes(file));
-    }
-    std::string text() const { return fmt::format("{:016x}", hash_); }
-
- private:
-    // The upper bits are brought down: a product alone never carries them there.
-    void mix(std::uint64_t value) {
-        hash_ = (hash_ ^ value) * 0x100000001b3ull;
-        hash_ ^= hash_ >> 32;
-    }
-
-    std::uint64_t hash_ = 0xcbf29ce484222325ull;
-};
 
 // A clip's name as a file's name.
 std::string file_name(std::string name) {
@@ -130,6 +101,7 @@ class SetRunner {
         const std::vector<fs::path> files =
             motion_files(set_, source_ ? source_->character : target_.character);
         files_ = files.size();
+        check_places(files);
         fingerprint_settings();
         if (!set_.out.empty() && is_current(files)) return report_;
         tbb::task_arena arena(std::max(1, set_.jobs));
@@ -146,6 +118,39 @@ class SetRunner {
     }
 
  private:
+    // Nothing that is read is written over; of clips that would get one file name only the first gets it.
+    void check_places(const std::vector<fs::path>& files) {
+        std::vector<fs::path> inputs{set_.source, set_.target, set_.pairing, target_.character.file};
+        if (source_) inputs.emplace_back(source_->character.file);
+        inputs.insert(inputs.end(), files.begin(), files.end());
+        if (!set_.out.empty()) {
+            refuse_to_replace(set_.out, inputs);
+            return;
+        }
+        std::vector<std::vector<std::string>> names(files.size());
+        tbb::parallel_for(std::size_t{0}, files.size(),
+                          [&](std::size_t i) { names[i] = clip_names(files[i]); });
+        for (std::size_t i = 0; i < files.size(); ++i) {
+            for (const std::string& name : names[i]) {
+                if (!is_wanted(name)) continue;
+                const fs::path path = path_of(name);
+                refuse_to_replace(path, inputs);
+                const auto [place, is_first] = owners_.try_emplace(path, files[i], name);
+                if (!is_first && place->second != std::pair(files[i], name)) continue;
+                if (!is_first) twice_.insert(path);
+            }
+        }
+    }
+
+    bool is_wanted(const std::string& clip) const {
+        return set_.clips.empty() ||
+               std::find(set_.clips.begin(), set_.clips.end(), clip) != set_.clips.end();
+    }
+
+    fs::path path_of(const std::string& clip) const {
+        return set_.out_dir / file_name(set_.prefix + clip + set_.suffix);
+    }
+
     // All but the motion's own bytes.
     void fingerprint_settings() {
         Fingerprint print;
@@ -218,9 +223,7 @@ class SetRunner {
         }
         const auto& clips = motion.rig.character.clips;
         for (std::size_t i = 0; i < clips.size(); ++i) {
-            const bool wanted = set_.clips.empty() || std::find(set_.clips.begin(), set_.clips.end(),
-                                                                clips[i].name) != set_.clips.end();
-            if (wanted) motion.chosen.push_back(i);
+            if (is_wanted(clips[i].name)) motion.chosen.push_back(i);
         }
         if (clips.empty())
             throw Error(file.string(), "holds no clips that move its bones", "",
@@ -237,9 +240,10 @@ class SetRunner {
         const std::string source_name = clip.name;
         outcome.line = {set_.prefix + clip.name + set_.suffix, "", clip.frame_count(), clip.fps, "done", ""};
         try {
-            const fs::path path = set_.out_dir / file_name(outcome.line.clip);
+            const fs::path path = path_of(source_name);
             const std::string stamp = motion.fingerprint + "-" + source_name;
             if (!set_.out_dir.empty()) {
+                check_owner(path, motion.file, source_name);
                 outcome.line.file = path.string();
                 if (stamp_of(path) == stamp) {
                     outcome.line.status = "up to date";
@@ -261,12 +265,9 @@ class SetRunner {
             }
             if (set_.out_dir.empty()) {
                 outcome.clip = std::move(result);
-            } else if (path_is_free(path)) {
+            } else {
                 const OutputFile written{path, glb_with_clips(target_.character, {&result, 1}, stamp)};
                 write_files({&written, 1});
-            } else {
-                throw Error(path.string(), "two clips would be written to this file", "",
-                            "use -o to write all clips to one file, or rename one");
             }
         } catch (const std::exception& problem) {
             outcome.line.status = "failed";
@@ -286,16 +287,12 @@ class SetRunner {
         return fmt::format("{} [{}]{}", first.message, first.where, more);
     }
 
-    bool path_is_free(const fs::path& path) const {
-        for (const fs::path& input :
-             {fs::path(target_.character.file), set_.source, set_.target, set_.pairing}) {
-            std::error_code ignored;
-            if (fs::equivalent(path, input, ignored))
-                throw Error(path.string(), "would be written over while it is read", "",
-                            "choose another folder");
-        }
-        const std::lock_guard lock(mutex_);
-        return taken_.insert(path).second;
+    void check_owner(const fs::path& path, const fs::path& file, const std::string& clip) const {
+        const auto owner = owners_.find(path);
+        if (!twice_.contains(path) && (owner == owners_.end() || owner->second == std::pair(file, clip)))
+            return;
+        throw Error(path.string(), "two clips would be written to this file", "",
+                    "use -o to write all clips to one file, or rename one");
     }
 
     // In the order of the files and their clips, whoever was ready first.
@@ -359,7 +356,9 @@ class SetRunner {
     std::string settings_;
     std::string stamp_;
     mutable std::mutex mutex_;
-    mutable std::set<fs::path> taken_;
+    std::map<fs::path, std::pair<fs::path, std::string>>
+        owners_;                // motion file and clip of each written file
+    std::set<fs::path> twice_;  // that one file would give two clips
     std::size_t files_ = 0;
     std::size_t done_ = 0;
 };

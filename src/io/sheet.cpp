@@ -243,6 +243,18 @@ Rig rechart(const fs::path& sheet, const fs::path& character) {
     return rig;
 }
 
+void refuse_other_sheet(const fs::path& out, const fs::path& character) {
+    if (!fs::is_regular_file(out)) return;
+    const Json sheet = Json::parse(read_text(out), nullptr, false);
+    if (!sheet.is_object() || sheet.value("format", Json()) != "dendraxis-rig") return;
+    const Json named = sheet.value(Json::json_pointer("/character/file"), Json());
+    if (!named.is_string()) return;
+    std::error_code ignored;
+    if (fs::equivalent(out.parent_path() / named.get<std::string>(), character, ignored)) return;
+    throw Error(out.string(), "is the sheet of another character (" + named.get<std::string>() + ")", "",
+                "choose another name for the output");
+}
+
 std::string sheet_json(const Chart& chart, const fs::path& folder, const std::string& before) {
     std::string file = chart.file;
     if (!folder.empty() && !file.empty())

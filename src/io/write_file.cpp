@@ -1,9 +1,17 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/write_file.hpp>
 
+#include <fmt/format.h>
+
 #include <cerrno>
 #include <cstring>
 #include <fstream>
+#include <random>
+#include <utility>
+
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 namespace dendraxis::io {
 namespace {
@@ -15,42 +23,106 @@ namespace fs = std::filesystem;
                 "choose a place that exists and that you may write to");
 }
 
-fs::path temporary_name(const fs::path& path) {
-    return path.string() + ".unfinished";
+// The file that a chain of links ends in, so that the links stay; it need not exist.
+fs::path behind_links(const fs::path& path) {
+    constexpr int k_most_links = 40;
+    fs::path file = path;
+    for (int i = 0; i < k_most_links && fs::is_symlink(fs::symlink_status(file)); ++i) {
+        const fs::path next = fs::read_symlink(file);
+        file = next.is_absolute() ? next : file.parent_path() / next;
+    }
+    if (fs::is_symlink(fs::symlink_status(file))) cannot_write(path, "its links run in a circle");
+    return file;
 }
 
-void write_temporary(const OutputFile& file) {
-    const fs::path folder = file.path.parent_path();
-    std::error_code problem;
-    if (!folder.empty()) fs::create_directories(folder, problem);
-    if (problem) cannot_write(file.path, problem.message());
-    if (fs::is_directory(file.path)) cannot_write(file.path, "it is a folder");
-    std::ofstream out(temporary_name(file.path), std::ios::binary);
-    if (!out) cannot_write(file.path, std::strerror(errno));
-    out.write(reinterpret_cast<const char*>(file.bytes.data()),
-              static_cast<std::streamsize>(file.bytes.size()));
-    out.close();
-    if (!out) cannot_write(file.path, "the disk took only a part");
-}
+// One file on its way: written under a name that nobody else has, gone again unless it is put in its place.
+class Unfinished {
+ public:
+    explicit Unfinished(const OutputFile& file) : place_(behind_links(file.path)) {
+        make_folder();
+        const fs::file_status there = fs::status(place_);
+        if (fs::is_directory(there)) cannot_write(file.path, "it is a folder");
+        if (fs::exists(there) && !fs::is_regular_file(there))
+            cannot_write(file.path, "it is no ordinary file");
+        const int handle = open_anew();
+        if (handle < 0) cannot_write(file.path, std::strerror(errno));
+        // A file that is replaced hands on its mode.
+        const auto mode = static_cast<mode_t>(there.permissions()) & 07777;
+        const bool written = write_all(handle, file.bytes) &&
+                             (!fs::exists(there) || ::fchmod(handle, mode) == 0) && ::fsync(handle) == 0;
+        const int problem = errno;
+        const bool closed = ::close(handle) == 0;
+        if (written && closed) return;
+        remove();
+        cannot_write(file.path, std::strerror(written ? errno : problem));
+    }
+    Unfinished(Unfinished&& other) noexcept
+        : place_(std::move(other.place_)), temporary_(std::exchange(other.temporary_, fs::path())) {}
+    Unfinished& operator=(Unfinished&&) = delete;
+    ~Unfinished() { remove(); }
+
+    void put_in_place() {
+        std::error_code problem;
+        fs::rename(temporary_, place_, problem);
+        if (problem) cannot_write(place_, problem.message());
+        temporary_.clear();
+    }
+
+ private:
+    void make_folder() const {
+        const fs::path folder = place_.parent_path();
+        std::error_code problem;
+        if (!folder.empty()) fs::create_directories(folder, problem);
+        if (problem) cannot_write(place_, problem.message());
+    }
+
+    static bool write_all(int handle, std::span<const std::uint8_t> bytes) {
+        while (!bytes.empty()) {
+            const ssize_t count = ::write(handle, bytes.data(), bytes.size());
+            if (count < 0 && errno == EINTR) continue;
+            if (count <= 0) return false;
+            bytes = bytes.subspan(static_cast<std::size_t>(count));
+        }
+        return true;
+    }
+
+    // A file that was not there before, whoever else writes beside it; -1 where that cannot be.
+    int open_anew() {
+        std::random_device random;
+        int handle = -1;
+        do {
+            const std::string name = fmt::format("{}.{:08x}{:08x}", place_.string(), random(), random());
+            handle = ::open(name.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0666);
+            if (handle >= 0) temporary_ = name;
+        } while (handle < 0 && errno == EEXIST);
+        return handle;
+    }
+
+    void remove() noexcept {
+        std::error_code ignored;
+        if (!temporary_.empty()) fs::remove(temporary_, ignored);
+        temporary_.clear();
+    }
+
+    fs::path place_;
+    fs::path temporary_;
+};
 
 }  // namespace
 
 void write_files(std::span<const OutputFile> files) {
-    std::size_t begun = 0;
-    try {
-        for (const OutputFile& file : files) {
-            ++begun;
-            write_temporary(file);
-        }
-    } catch (const Error&) {
+    std::vector<Unfinished> written;
+    written.reserve(files.size());
+    for (const OutputFile& file : files) written.emplace_back(file);
+    for (Unfinished& file : written) file.put_in_place();
+}
+
+void refuse_to_replace(const fs::path& out, std::span<const fs::path> inputs) {
+    for (const fs::path& input : inputs) {
         std::error_code ignored;
-        for (std::size_t i = 0; i < begun; ++i) fs::remove(temporary_name(files[i].path), ignored);
-        throw;
-    }
-    for (const OutputFile& file : files) {
-        std::error_code problem;
-        fs::rename(temporary_name(file.path), file.path, problem);
-        if (problem) cannot_write(file.path, problem.message());
+        if (!input.empty() && fs::equivalent(out, input, ignored))
+            throw Error(out.string(), "would be written over while it is read", "",
+                        "choose another name for the output");
     }
 }
 

@@ -33,8 +33,16 @@ Character load_character(const std::filesystem::path& file, const LoadOptions& o
 std::vector<std::uint8_t> glb_with_clips(const Character& character, std::span<const Clip> clips,
                                          const std::string& stamp = {});
 
-/// The stamp that a GLB was written with; empty where there is no such file or no stamp in it.
+/// The stamp that a GLB was written with; empty if there is no such file, no stamp in it, or if anything of
+/// it has changed since.
 std::string stamp_of(const std::filesystem::path& glb);
+
+/// The files that a .gltf draws in (buffers, images) and that are there; none for any other file.
+std::vector<std::filesystem::path> files_beside(const std::filesystem::path& gltf);
+
+/// The names that the clips of a file have, or would have if they move a bone. Throws `Error` as reading
+/// does.
+std::vector<std::string> clip_names(const std::filesystem::path& file);
 
 /// A new GLB made from the object alone: bones, skin, plain colors, clips.
 std::vector<std::uint8_t> new_glb(const Character& character);

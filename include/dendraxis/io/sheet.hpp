@@ -29,6 +29,9 @@ Rig load_rig(const std::filesystem::path& file, float fps = 0.0f);
 /// differs from what is found now; the rest is found.
 Rig rechart(const std::filesystem::path& sheet, const std::filesystem::path& character = {});
 
+/// Throws `Error` if `out` is the sheet of another character than the one in the file `character`.
+void refuse_other_sheet(const std::filesystem::path& out, const std::filesystem::path& character);
+
 /// A pairing file, for these two characters, with all its settings. Chains it does not mention are left
 /// unpaired. Throws `Error`, naming the nearest chain, bone, stance or clip where one does not exist.
 Pairing read_pairing(const std::filesystem::path& file, const Rig& source, const Rig& target);

@@ -15,9 +15,14 @@ struct OutputFile {
     std::vector<std::uint8_t> bytes;
 };
 
-/// Writes all files or none: each under a temporary name beside its place first, then renamed. Folders on the
-/// way are made. Throws `Error` where a place cannot be written; what stood there before stays.
+/// Writes all files or none: each under a name of its own beside its place first, safe on the disk, then
+/// renamed. Folders on the way are made; links are followed to their file; a file that is replaced keeps its
+/// mode. Throws `Error` if a place cannot be written or is no ordinary file (a device, a pipe); what stood
+/// there before stays. Safe to call from several threads and processes.
 void write_files(std::span<const OutputFile> files);
+
+/// Throws `Error` if `out` is one of `inputs`, by whatever name or link. Empty names are passed over.
+void refuse_to_replace(const std::filesystem::path& out, std::span<const std::filesystem::path> inputs);
 
 /// One file of text.
 void write_text(const std::filesystem::path& path, std::string_view text);

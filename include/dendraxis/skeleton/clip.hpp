@@ -24,8 +24,8 @@ struct Clip {
     float fps = 30.0f;  ///< frames a second
     std::size_t bone_count = 0;
     std::vector<Transform> transforms;
-    float start = 0.0f;               ///< when its first frame plays, in seconds of its file's own time
-    std::vector<std::uint8_t> steps;  ///< `StepBits`, one entry a bone; empty: everything moves evenly
+    float start = 0.0f;                    ///< when its first frame plays, in seconds of its file's own time
+    std::vector<std::uint8_t> steps = {};  ///< `StepBits`, one entry a bone; empty: everything moves evenly
 
     std::size_t frame_count() const noexcept { return bone_count == 0 ? 0 : transforms.size() / bone_count; }
     float seconds() const noexcept;
