@@ -118,7 +118,9 @@ Character make_lantern_man() {
     const std::array<float, 3> boots{0.22f, 0.18f, 0.16f};
     const std::array<float, 3> light{0.98f, 0.80f, 0.30f};
     for (const auto& [side, x] : {std::pair("left", 1.0f), std::pair("right", -1.0f)}) {
-        const auto joint = [&](const std::string& name) { return place_of_joint(name + "_" + side); };
+        const auto joint = [&, end = std::string("_") + side](const std::string& name) {
+            return place_of_joint(name + end);
+        };
         const float sheet = 0.004f * x;
         add_part(puppet, {std::string("thigh_") + side, joint("thigh"), joint("shin"), 0.11f, sheet, coat});
         add_part(puppet, {std::string("shin_") + side, joint("shin"), joint("foot"), 0.09f, sheet, boots});

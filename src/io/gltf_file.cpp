@@ -69,16 +69,22 @@ void check_buffers(const std::filesystem::path& path, const std::string& text) {
 // The GLB with another JSON chunk.
 std::vector<std::uint8_t> with_json(const std::vector<std::uint8_t>& glb, std::string json) {
     while (json.size() % 4 != 0) json += ' ';
-    std::vector<std::uint8_t> result(glb.begin(), glb.begin() + 20);
-    result.insert(result.end(), json.begin(), json.end());
     const auto rest = std::min<std::size_t>(20 + word_at(glb, 12), glb.size());
-    result.insert(result.end(), glb.begin() + static_cast<std::ptrdiff_t>(rest), glb.end());
-    const auto put = [&](std::size_t offset, std::size_t value) {
-        const auto word = static_cast<std::uint32_t>(value);
-        std::memcpy(result.data() + offset, &word, sizeof(word));
+    std::vector<std::uint8_t> result;
+    result.reserve(20 + json.size() + glb.size() - rest);
+    const auto copy = [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i) result.push_back(glb[i]);
     };
-    put(8, result.size());
-    put(12, json.size());
+    const auto word = [&](std::size_t value) {
+        for (int shift = 0; shift < 32; shift += 8)
+            result.push_back(static_cast<std::uint8_t>(value >> shift));
+    };
+    copy(0, 8);
+    word(20 + json.size() + glb.size() - rest);
+    word(json.size());
+    copy(16, 20);
+    for (const char letter : json) result.push_back(static_cast<std::uint8_t>(letter));
+    copy(rest, glb.size());
     return result;
 }
 

@@ -128,8 +128,14 @@ class SetRunner {
             return;
         }
         std::vector<std::vector<std::string>> names(files.size());
-        tbb::parallel_for(std::size_t{0}, files.size(),
-                          [&](std::size_t i) { names[i] = clip_names(files[i]); });
+        tbb::parallel_for(std::size_t{0}, files.size(), [&](std::size_t i) {
+            try {
+                names[i] = clip_names(files[i]);
+            } catch (const std::exception&) {
+                // What is wrong with a file is told when it is carried over.
+                names[i].clear();
+            }
+        });
         for (std::size_t i = 0; i < files.size(); ++i) {
             for (const std::string& name : names[i]) {
                 if (!is_wanted(name)) continue;

@@ -210,3 +210,46 @@ TEST_CASE("step keys stay steps: read, seen between frames, and written again") 
     for (std::size_t f = 0; f < clip.frame_count(); ++f)
         CHECK((again.frame(f)[0].translation - clip.frame(f)[0].translation).norm() < 1e-6f);
 }
+
+TEST_CASE(
+    "images and buffers come only from where a document may point, and only if they are what they are for") {
+    const workshop::Scratch scratch;
+    const std::string png = "\x89PNG\r\n\x1a\n and so on";
+    const auto file_with = [&](const std::string& uri) {
+        workshop::RawGltf file;
+        file.json["nodes"] = {{{"name", "a"}, {"children", {1}}},
+                              {{"name", "b"}, {"translation", {0, 1, 0}}}};
+        file.channel(0, "translation", file.floats({0, 1}, "SCALAR"),
+                     file.floats({0, 0, 0, 1, 0, 0}, "VEC3"));
+        file.json["images"] = {{{"uri", uri}}};
+        return file.write(scratch, "pictured");
+    };
+    const auto write = [&](const std::string& uri) {
+        const Character character = io::load_character(file_with(uri));
+        write_glb(scratch / "out.glb", io::glb_with_clips(character, {}));
+        return json_of_glb(scratch / "out.glb")["images"][0];
+    };
+    io::write_text(scratch / "a coat.png", png);
+    io::write_text(scratch / "secret.txt", "root:x:0:0");
+    CHECK(write("a%20coat.png")["mimeType"] == "image/png");
+    workshop::fs::create_directories(scratch / "models");
+    CHECK(write("models/../a%20coat.png")["mimeType"] == "image/png");
+    for (const char* uri : {"secret.txt", "/etc/passwd", "../../../../../../etc/passwd", "/dev/zero",
+                            "file:///etc/passwd", "nowhere.png", "models", "%2Fdev%2Fzero"}) {
+        CAPTURE(uri);
+        CHECK_THROWS_AS(write(uri), Error);
+        CHECK_NOTHROW(io::load_character(file_with(uri)));  // bones need no pictures
+    }
+    workshop::fs::create_symlink("/dev/zero", scratch / "endless.png");
+    CHECK_THROWS_AS(write("endless.png"), Error);
+
+    for (const char* uri : {"/etc/passwd", "../secret.txt", "/dev/zero", "models"}) {
+        CAPTURE(uri);
+        workshop::RawGltf file;
+        file.json["nodes"] = {{{"name", "a"}}};
+        file.json["buffers"] = {{{"uri", uri}, {"byteLength", 4}}};
+        const auto path = scratch / "buffered.gltf";
+        io::write_text(path, file.json.dump());
+        CHECK_THROWS_AS(io::load_character(path), Error);
+    }
+}

@@ -167,3 +167,92 @@ TEST_CASE("converting between BVH and GLB") {
     CHECK(workshop::run_tool("survey " + bvh).status == 0);
     CHECK(workshop::run_tool("convert " + bvh + " " + (scratch / "a.txt").string()).status == 2);
 }
+
+TEST_CASE("the motion that is read is never written over, nor is another character's sheet") {
+    const workshop::Scratch scratch;
+    const auto folder = scratch / "motion";
+    workshop::fs::create_directories(folder);
+    workshop::fs::copy_file(k_diver, folder / "stroll.glb");
+    const auto before = io::read_bytes(folder / "stroll.glb");
+    const std::string call =
+        "retarget --target " + k_bosun + " --motion " + folder.string() + " --clip stroll";
+    for (const std::string& out :
+         {" --out-dir " + folder.string(), " -o " + (folder / "stroll.glb").string()}) {
+        const auto outcome = workshop::run_tool(call + out);
+        CHECK(outcome.status == 3);
+        CHECK(outcome.err.find("would be written over while it is read") != std::string::npos);
+        CHECK(io::read_bytes(folder / "stroll.glb") == before);
+    }
+
+    const auto sheet = scratch / "bosun.rig.json";
+    REQUIRE(workshop::run_tool("chart " + k_bosun + " -o " + sheet.string()).status == 0);
+    const std::string text = io::read_text(sheet);
+    for (const std::string& command :
+         {"chart " + k_diver, "ragdoll build " + k_diver, "socket list " + k_diver + " --suggest"}) {
+        const auto outcome = workshop::run_tool(command + " -o " + sheet.string());
+        CAPTURE(command);
+        CHECK(outcome.status == 2);
+        CHECK(io::read_text(sheet) == text);
+    }
+    CHECK(workshop::run_tool("chart " + sheet.string() + " -o " + sheet.string()).status == 0);
+
+    // A sheet stands for its character's file.
+    workshop::fs::copy_file(k_bosun, scratch / "own.glb");
+    const auto own = scratch / "own.rig.json";
+    REQUIRE(workshop::run_tool("chart " + (scratch / "own.glb").string() + " -o " + own.string()).status ==
+            0);
+    const auto bytes = io::read_bytes(scratch / "own.glb");
+    for (const std::string& command :
+         {"solve " + own.string() + " --reach hand.left=0,1,0", "ragdoll drop " + own.string()}) {
+        const auto outcome = workshop::run_tool(command + " -o " + (scratch / "own.glb").string());
+        CAPTURE(command);
+        CHECK(outcome.status != 0);
+        CHECK(io::read_bytes(scratch / "own.glb") == bytes);
+    }
+}
+
+TEST_CASE("clips that would get one file's name: the first does, the same one for any number of threads") {
+    const workshop::Scratch scratch;
+    const auto folder = scratch / "motion";
+    for (const std::string name : {"a/stroll.bvh", "b/stroll.bvh", "c/idle.bvh"})
+        REQUIRE(workshop::run_tool("convert " + k_diver + " " + (folder / name).string() + " --clip " +
+                                   (name.starts_with("c")   ? "idle"
+                                    : name.starts_with("a") ? "stroll"
+                                                            : "crouch"))
+                    .status == 0);
+    for (const std::string jobs : {"1", "4"}) {
+        const auto out = scratch / ("out" + jobs);
+        const json report = report_of("retarget --target " + k_bosun + " --motion " + folder.string() +
+                                          " --out-dir " + out.string() + " --jobs " + jobs,
+                                      1);
+        REQUIRE(report["clips"].size() == 3);
+        CHECK(report["clips"][0]["status"] == "done");
+        CHECK(report["clips"][1]["status"] == "failed");
+        CHECK(report["clips"][1]["error"].get<std::string>().find("two clips") != std::string::npos);
+        CHECK(report["clips"][2]["status"] == "done");
+    }
+    CHECK(io::read_bytes(scratch / "out1/stroll.glb") == io::read_bytes(scratch / "out4/stroll.glb"));
+}
+
+TEST_CASE("a damaged result, or one whose source drew in other bytes, is made again") {
+    const workshop::Scratch scratch;
+    const auto out = scratch / "o";
+    const std::string call =
+        "retarget --source " + k_diver + " --target " + k_bosun + " --clip idle --out-dir " + out.string();
+    const auto status = [&] { return report_of(call)["clips"][0]["status"].get<std::string>(); };
+    CHECK(status() == "done");
+    CHECK(status() == "up to date");
+    const auto whole = io::read_bytes(out / "idle.glb");
+    const auto write = [&](std::vector<std::uint8_t> bytes) {
+        const io::OutputFile file{out / "idle.glb", std::move(bytes)};
+        io::write_files({&file, 1});
+    };
+    write({whole.begin(), whole.end() - 40});
+    CHECK(status() == "done");
+    auto changed = whole;
+    changed[changed.size() - 9] ^= 1;
+    write(changed);
+    CHECK(status() == "done");
+    CHECK(io::read_bytes(out / "idle.glb") == whole);
+    CHECK(status() == "up to date");
+}
