@@ -1,6 +1,7 @@
 #include "variants.hpp"
 #include "workshop.hpp"
 
+#include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
