@@ -21,7 +21,7 @@ struct Plan {
     float size = 1.0f;
     bool control = false;     ///< hips below a control that rests turned by half a turn
     bool loose_feet = false;  ///< feet hang below the root, not below the shins
-    std::string hair;         ///< a bone of this name on the head; empty: none
+    std::string hair = {};    ///< a bone of this name on the head; empty: none
     float bent_knees = 0.0f;  ///< how far knees stand forward at rest, metres
 };
 
