@@ -17,7 +17,8 @@ float limb_length(const LimbBones& limb, const std::vector<Transform>& model) {
     return (joints.middle - joints.root).norm() + (joints.end - joints.middle).norm();
 }
 
-std::optional<LimbBones> limb_bones(const Chart& chart, const Chain& chain) {
+std::optional<LimbBones> limb_bones(const Chart& chart, const Chain& chain,
+                                    const std::vector<Transform>& rest) {
     LimbBones limb;
     if (const auto bones = bending_bones(chart.skeleton, chain)) {
         limb.bones = *bones;
@@ -28,12 +29,8 @@ std::optional<LimbBones> limb_bones(const Chart& chart, const Chain& chain) {
     const std::size_t lower = last < 2 ? 1 : std::clamp<std::size_t>(chain.lower, 1, last - 1);
     limb.bones = {chain.bones.front(), chain.bones[lower], chain.bones.back()};
     if (last < 2) {
-        // It ends where it stands: turning the shin then moves nothing else of the sole far.
-        const auto& soles = chart.shape.soles;
-        const auto sole =
-            std::find_if(soles.begin(), soles.end(), [&](const Sole& s) { return s.leg == chain.name; });
-        if (sole == soles.end()) return std::nullopt;
-        limb.end = sole->parts[k_ball].on_foot;
+        const Transform& shin = rest[static_cast<std::size_t>(chain.bones.back())];
+        limb.end = shin.rotation.conjugate() * (chain_tail(chart, chain, rest) - shin.translation);
     }
     if (!descends(chart.skeleton, chain.bones)) limb.loose = chain.bones;
     return limb;
@@ -105,8 +102,8 @@ PassPlan::PassPlan(const Pairing& given)
     for (const Chain& chain : pairing.target.chains) {
         const Chain* answer = pairing.source_of(chain);
         if (answer == nullptr) continue;
-        const auto own = limb_bones(pairing.target, chain);
-        const auto its = limb_bones(pairing.source, *answer);
+        const auto own = limb_bones(pairing.target, chain, target_rest);
+        const auto its = limb_bones(pairing.source, *answer, source_rest);
         if (!own || !its) continue;
         LimbPlan limb;
         limb.chain = chain.name;
