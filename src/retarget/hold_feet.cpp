@@ -21,7 +21,7 @@ constexpr float k_near = 0.05f;           // of the leg's length
 constexpr float k_near_counts = 0.1f;     // beside a foot that stands
 constexpr float k_full_stretch = 0.997f;  // of the leg's length
 constexpr float k_straight_from = 0.94f;  // likewise: from here to full length knees turn ever faster
-constexpr float k_straight_slack = 0.008f;
+constexpr float k_straight_slack = 0.003f;
 
 // One leg of the target before its feet are held; one entry a frame.
 struct LegTrack {
