@@ -67,20 +67,41 @@ struct RestingLimb {
     std::vector<float> shares;
 };
 
+const Chain* chain_of(const Chart& chart, int bone) {
+    const auto found = std::find_if(chart.chains.begin(), chart.chains.end(), [&](const Chain& chain) {
+        return std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
+    });
+    return found == chart.chains.end() ? nullptr : &*found;
+}
+
+// The nearest bone above a chain that is of another chain, or the hub; helpers between are passed over.
+int holder_of(const Chart& chart, const Chain& chain) {
+    int above = chain.bones.empty() ? k_no_bone : chart.skeleton.parent(chain.bones.front());
+    while (above != k_no_bone && above != chart.hub && chain_of(chart, above) == nullptr)
+        above = chart.skeleton.parent(above);
+    return above;
+}
+
 // The first bones of the chains that hang on this one.
 std::vector<int> chains_on(const Chart& chart, const Chain& chain) {
-    const auto chain_of = [&](int bone) -> const Chain* {
-        for (const Chain& other : chart.chains) {
-            if (std::find(other.bones.begin(), other.bones.end(), bone) != other.bones.end()) return &other;
-        }
-        return nullptr;
-    };
     std::vector<int> found;
     for (const Chain& other : chart.chains) {
-        int above = other.bones.empty() ? k_no_bone : chart.skeleton.parent(other.bones.front());
-        while (above != k_no_bone && chain_of(above) == nullptr) above = chart.skeleton.parent(above);
-        if (&other != &chain && above != k_no_bone && chain_of(above) == &chain)
+        const int holder = holder_of(chart, other);
+        if (&other != &chain && holder != k_no_bone && chain_of(chart, holder) == &chain)
             found.push_back(other.bones.front());
+    }
+    return found;
+}
+
+// The first bones of all that hangs on hub and spine, but for the spine itself.
+std::vector<int> chains_on_trunk(const Chart& chart) {
+    std::vector<int> found;
+    for (const Chain& chain : chart.chains) {
+        const int holder = holder_of(chart, chain);
+        const Chain* held_by = holder == k_no_bone ? nullptr : chain_of(chart, holder);
+        const bool on_spine = held_by != nullptr && held_by->name.starts_with("spine");
+        if (!chain.name.starts_with("spine") && holder != k_no_bone && (holder == chart.hub || on_spine))
+            found.push_back(chain.bones.front());
     }
     return found;
 }
@@ -135,38 +156,21 @@ std::optional<LimbAim> aim_between_legs(const Pairing& pairing, const Quat& to_t
                                         std::span<const Transform> target_rest) {
     const auto front = girdle(pairing.target, "leg.front", target_rest);
     const auto back = girdle(pairing.target, "leg.back", target_rest);
-    LimbAim aim;
-    LimbAim::Segment segment;
-    segment.bone = pairing.target.hub;
     const auto source_front = girdle(pairing.source, "leg.front", source_rest);
     const auto source_back = girdle(pairing.source, "leg.back", source_rest);
     if (!front || !back || !source_front || !source_back) return std::nullopt;
-    segment.from = *source_back;
-    segment.to = *source_front;
     const Vec3 along = place_of(*front, target_rest) - place_of(*back, target_rest);
     const Vec3 theirs = place_of(*source_front, source_rest) - place_of(*source_back, source_rest);
-    aim.lean = LimbAim::Lean{*back, *front, shortest_arc(to_target * theirs, along)};
+    LimbAim::Segment segment;
+    segment.bone = pairing.target.hub;
+    segment.from = *source_back;
+    segment.to = *source_front;
+    LimbAim aim;
     aim.segments.push_back(segment);
+    aim.lean = LimbAim::Lean{*back, *front, shortest_arc(to_target * theirs, along)};
     aim.is_trunk = true;
     aim.always = true;
-    // Everything but the spine keeps its orientation.
-    const auto is_spine = [&](int bone) {
-        return std::any_of(pairing.target.chains.begin(), pairing.target.chains.end(), [&](const Chain& c) {
-            return c.name.starts_with("spine") &&
-                   std::find(c.bones.begin(), c.bones.end(), bone) != c.bones.end();
-        });
-    };
-    for (const Chain& chain : pairing.target.chains) {
-        int above = chain.bones.empty() ? k_no_bone : pairing.target.skeleton.parent(chain.bones.front());
-        while (above != k_no_bone && above != segment.bone && !is_spine(above) &&
-               std::none_of(pairing.target.chains.begin(), pairing.target.chains.end(), [&](const Chain& c) {
-                   return std::find(c.bones.begin(), c.bones.end(), above) != c.bones.end();
-               }))
-            above = pairing.target.skeleton.parent(above);
-        if (!chain.name.starts_with("spine") && above != k_no_bone &&
-            (above == segment.bone || is_spine(above)))
-            aim.kept.push_back(chain.bones.front());
-    }
+    aim.kept = chains_on_trunk(pairing.target);
     return aim;
 }
 
