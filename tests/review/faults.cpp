@@ -43,7 +43,9 @@ struct Stage {
         const Skeleton& skeleton = pairing.target.skeleton;
         std::vector<Transform> model(skeleton.size());
         to_model_space(skeleton, result.frame(frame), model);
-        const Quat above = model[static_cast<std::size_t>(skeleton.bones()[index].parent)].rotation;
+        const int parent = skeleton.bones()[index].parent;
+        const Quat above = parent == k_no_bone ? skeleton.above().rotation
+                                               : model[static_cast<std::size_t>(parent)].rotation;
         Quat& local = result.frame(frame)[index].rotation;
         local = (above.conjugate() * by * above * local).normalized();
     }
