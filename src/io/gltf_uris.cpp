@@ -37,7 +37,7 @@ fs::path ordinary_file(const fs::path& gltf, const std::string& uri) {
     if (named.is_absolute() || has_scheme || named.empty())
         throw Error(gltf.string(), "names a file by more than a relative path", "'" + uri + "'",
                     "export it with its files beside it");
-    const fs::path file = gltf.parent_path() / named;
+    fs::path file = gltf.parent_path() / named;
     std::error_code problem;
     const fs::file_status status = fs::status(file, problem);
     if (!fs::exists(status))

@@ -40,7 +40,7 @@ std::vector<Value> smoothed(const std::vector<Value>& values, float sigma, Beyon
     for (int f = 0; f < count; ++f) {
         Value total = at(f) * weights[static_cast<std::size_t>(reach)];
         for (int k = 1; k <= reach; ++k) {
-            const float weight = weights[static_cast<std::size_t>(reach + k)];
+            const float weight = weights[static_cast<std::size_t>(reach) + static_cast<std::size_t>(k)];
             total += (at(f - k) + at(f + k)) * weight;
         }
         result.push_back(Value(total / sum));
