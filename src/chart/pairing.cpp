@@ -166,7 +166,7 @@ std::vector<int> namesakes(const Pairing& pairing) {
 
 Quat source_to_target(const Pairing& pairing) {
     constexpr float k_most = 0.3f;  // radians; hips that are turned by more were posed so
-    const Quat upright = upright_to_upright(pairing);
+    Quat upright = upright_to_upright(pairing);
     if (!pairing.is_same_build() || pairing.target.hub == k_no_bone) return upright;
     const BoneAnswer& hips = pairing.bones.answers[static_cast<std::size_t>(pairing.target.hub)];
     return hips.source != k_no_bone && angle_between(hips.turn, upright) < k_most ? hips.turn : upright;

@@ -100,10 +100,7 @@ Json whole_json(const Pairing& pairing) {
 class PairingReader {
  public:
     PairingReader(const fs::path& file, const Rig& source, const Rig& target)
-        : document_(open_document(file, Schema::pairing)),
-          json_(document_.json),
-          source_(source),
-          target_(target) {
+        : document_(open_document(file, Schema::pairing)), json_(document_.json), source_(source) {
         pairing_.source = source.chart;
         pairing_.target = target.chart;
     }
@@ -262,7 +259,6 @@ class PairingReader {
     JsonDocument document_;
     const Json& json_;
     const Rig& source_;
-    const Rig& target_;
     Pairing pairing_;
 };
 
