@@ -64,7 +64,7 @@ std::string read_stamp(std::span<const std::uint8_t> bytes) {
     if (length > bytes.size() - 20) return "";
     const auto text = bytes.subspan(20, length);
     Json json = Json::parse(text.begin(), text.end(), nullptr, false);
-    if (json.is_discarded() || !json.contains(k_extras)) return "";
+    if (json.is_discarded() || !json.contains(k_extras) || !json[k_extras].is_object()) return "";
     const Json stamp = json[k_extras].value("dendraxis", Json());
     if (!stamp.is_string()) return "";
     const std::string whole = stamp.get<std::string>();

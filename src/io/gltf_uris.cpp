@@ -87,18 +87,15 @@ ImageFile read_image(const fs::path& gltf, const std::string& uri) {
 
 std::string without_image_files(const std::string& json) {
     Json document = Json::parse(json);
+    if (!document.contains("images")) return json;
     bool changed = false;
-    for (Json& image : document.value("images", Json::array())) {
-        const Json uri = image.value("uri", Json());
-        changed = changed || (uri.is_string() && !is_data_uri(uri.get<std::string>()));
-    }
-    if (!changed) return json;
     for (Json& image : document["images"]) {
-        const Json uri = image.value("uri", Json());
-        if (uri.is_string() && !is_data_uri(uri.get<std::string>()))
-            image["uri"] = "data:image/png;base64,AAAA";
+        const Json uri = image.is_object() ? image.value("uri", Json()) : Json();
+        if (!uri.is_string() || is_data_uri(uri.get<std::string>())) continue;
+        image["uri"] = "data:image/png;base64,AAAA";
+        changed = true;
     }
-    return document.dump();
+    return changed ? document.dump() : json;
 }
 
 std::vector<fs::path> files_beside(const fs::path& gltf) {

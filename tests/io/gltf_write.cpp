@@ -244,6 +244,14 @@ TEST_CASE(
     workshop::fs::create_symlink("/dev/zero", scratch / "endless.png");
     CHECK_THROWS_AS(write("endless.png"), Error);
 
+    workshop::RawGltf odd;
+    odd.json["nodes"] = {{{"name", "a"}}};
+    odd.json["images"] = {3, {{"uri", 5}}, nullptr};
+    odd.json["asset"]["extras"] = {1, 2};
+    const auto path_of_odd = odd.write(scratch, "odd");
+    CHECK_NOTHROW(io::load_character(path_of_odd));
+    CHECK(io::stamp_of(path_of_odd).empty());
+
     for (const char* uri : {"/etc/passwd", "../secret.txt", "/dev/zero", "models"}) {
         CAPTURE(uri);
         workshop::RawGltf file;
