@@ -246,11 +246,12 @@ TEST_CASE(
 
     workshop::RawGltf odd;
     odd.json["nodes"] = {{{"name", "a"}}};
-    odd.json["images"] = {3, {{"uri", 5}}, nullptr};
     odd.json["asset"]["extras"] = {1, 2};
-    const auto path_of_odd = odd.write(scratch, "odd");
-    CHECK_NOTHROW(io::load_character(path_of_odd));
-    CHECK(io::stamp_of(path_of_odd).empty());
+    const Character bare = io::load_character(odd.write(scratch, "odd"));
+    write_glb(scratch / "odd.glb", io::glb_with_clips(bare, {}));
+    CHECK(io::stamp_of(scratch / "odd.glb").empty());
+    odd.json["images"] = {3, nullptr};
+    CHECK_THROWS_WITH_AS(io::load_character(odd.write(scratch, "odd")), doctest::Contains("odd.gltf"), Error);
 
     for (const char* uri : {"/etc/passwd", "../secret.txt", "/dev/zero", "models"}) {
         CAPTURE(uri);

@@ -22,10 +22,11 @@ struct TurnProgram;
 /// slides or changes its size, so does it. Else every bone of a paired chain turns away from the matched
 /// stance, in model space, as the source's bone turns away from its rest; where bone counts differ it takes
 /// the turn of the source bones that it overlaps, and limbs are aimed to point as the source's. Bones of no
-/// chain follow their parents; twist bones of arms and legs take a share of their limb's twist. The middle of
-/// the legs' roots stands as high as the source's and goes up and down, and the hub travels, by the ratio of
-/// leg lengths; a ground bone is carried where both have one. Limbs whose entry in the pairing has a `reach`
-/// are then brought to where the source's ends are in proportion.
+/// chain turn as their namesakes do (`namesakes`), else follow their parents; twist bones of arms and legs
+/// take a share of their limb's twist. The middle of the legs' roots stands as high as the source's and goes
+/// up and down, and the hub travels, by the ratio of leg lengths; a ground bone is carried where both have
+/// one. Limbs whose entry in the pairing has a `reach` are then brought to where the source's ends are in
+/// proportion.
 ///
 /// Immutable once made; shared by threads freely.
 class Transfer {
