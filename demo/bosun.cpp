@@ -6,7 +6,7 @@ namespace harbour {
 namespace {
 
 // Arms hang 43 degrees below level: the A stance.
-const std::vector<Joint> k_plan = {
+const std::vector<Joint> k_bosun_plan = {
     {"Bo.Base", "", {0, 0, 0}},
     {"Bo.Pelvis", "Bo.Base", {0, 0.80f, -0.010f}},
     {"Bo.Back1", "Bo.Pelvis", {0, 0.87f, -0.016f}},
@@ -44,7 +44,7 @@ std::string bone(const std::string& side, const char* name) {
     return "Bo." + side + "." + name;
 }
 
-void sculpt_head(Sculptor& s) {
+void sculpt_bosun_head(Sculptor& s) {
     const WeightsAt head = [](const Vec3& p) {
         const float share = smooth_step(1.37f, 1.43f, p.y());
         return Weights{{"Bo.Skull", share}, {"Bo.Nape", 1.0f - share}};
@@ -108,7 +108,7 @@ Weights torso_weights(const Vec3& p) {
     return weights;
 }
 
-void sculpt_coat(Sculptor& s) {
+void sculpt_bosun_coat(Sculptor& s) {
     s.material("coat", {0.035f, 0.06f, 0.13f});
     s.tube({{{0, 0.535f, -0.005f}, {0.262f, 0, 0}, {0, 0, 0.205f}, 2.3f},
             {{0, 0.60f, -0.005f}, {0.255f, 0, 0}, {0, 0, 0.198f}, 2.3f},
@@ -142,7 +142,7 @@ void sculpt_coat(Sculptor& s) {
     }
 }
 
-void sculpt_arm(Sculptor& s, const std::string& side) {
+void sculpt_bosun_arm(Sculptor& s, const std::string& side) {
     const auto b = [&](const char* name) { return bone(side, name); };
     const Vec3 wrist = s.joint(b("Hand"));
     const Vec3 along = (wrist - s.joint(b("LoArm"))).normalized();
@@ -186,7 +186,7 @@ void sculpt_arm(Sculptor& s, const std::string& side) {
     finger("Thumb1", "Thumb2", 0.040f, 0.0165f);
 }
 
-void sculpt_leg(Sculptor& s, const std::string& side, float x) {
+void sculpt_bosun_leg(Sculptor& s, const std::string& side, float x) {
     const auto b = [&](const char* name) { return bone(side, name); };
     s.material("trousers", {0.16f, 0.16f, 0.17f});
     s.limb({b("UpLeg"), b("UpLegTwist"), b("LoLeg"), b("LoLegTwist")}, s.joint(b("Ankle")),
@@ -236,7 +236,7 @@ void sculpt_leg(Sculptor& s, const std::string& side, float x) {
 }  // namespace
 
 dendraxis::Character make_bosun() {
-    const std::vector<Joint> joints = mirrored(k_plan, "L", "R");
+    const std::vector<Joint> joints = mirrored(k_bosun_plan, "L", "R");
     dendraxis::Transform above;
     above.rotation = dendraxis::Quat(Eigen::AngleAxisf(-1.57079633f, Vec3::UnitX()));
     above.scale = Vec3::Constant(0.01f);
@@ -246,11 +246,11 @@ dendraxis::Character make_bosun() {
     std::vector<std::pair<std::string, Vec3>> places;
     for (const Joint& joint : joints) places.emplace_back(joint.name, joint.place);
     Sculptor s(places);
-    sculpt_head(s);
-    sculpt_coat(s);
+    sculpt_bosun_head(s);
+    sculpt_bosun_coat(s);
     for (const auto& [side, x] : {std::pair("L", 1.0f), std::pair("R", -1.0f)}) {
-        sculpt_arm(s, side);
-        sculpt_leg(s, side, x);
+        sculpt_bosun_arm(s, side);
+        sculpt_bosun_leg(s, side, x);
     }
     bosun.meshes = s.finish(bosun.skeleton);
     return bosun;

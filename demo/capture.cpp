@@ -14,7 +14,7 @@ namespace {
 using dendraxis::Transform;
 
 // From the hips; `LHipJoint` and `LowBack` are where the hips are.
-const std::vector<Joint> k_plan = {
+const std::vector<Joint> k_capture_plan = {
     {"Hips", "", {0, 0, 0}},
     {"HipJoint{}", "Hips", {0, 0, 0}},
     {"UpLeg{}", "HipJoint{}", {0.092f, -0.055f, 0.0f}},
@@ -43,7 +43,7 @@ const std::vector<Joint> k_plan = {
 dendraxis::Character make_capture() {
     dendraxis::Character capture;
     capture.name = "capture";
-    capture.skeleton = build_skeleton(mirrored(k_plan, "L", "R"), 1, {});
+    capture.skeleton = build_skeleton(mirrored(k_capture_plan, "L", "R"), 1, {});
     // Joints of a capture have no axes of their own.
     std::vector<dendraxis::Bone> bones(capture.skeleton.bones().begin(), capture.skeleton.bones().end());
     const auto model = dendraxis::rest_in_model_space(capture.skeleton);

@@ -6,7 +6,7 @@ namespace harbour {
 namespace {
 
 // Arms hang 62 degrees below level. No ground bone; one spine bone; a mitten and a thumb.
-const std::vector<Joint> k_plan = {
+const std::vector<Joint> k_deckhand_plan = {
     {"dh:pelvis", "", {0, 0.600f, 0.000f}},
     {"dh:back", "dh:pelvis", {0, 0.690f, -0.010f}},
     {"dh:neck", "dh:back", {0, 0.945f, -0.012f}},
@@ -28,7 +28,7 @@ const std::vector<Joint> k_plan = {
 constexpr std::array<float, 3> k_oilskin{0.75f, 0.48f, 0.03f};
 constexpr std::array<float, 3> k_wool{0.10f, 0.20f, 0.35f};
 
-void sculpt_head(Sculptor& s) {
+void sculpt_deckhand_head(Sculptor& s) {
     const WeightsAt head = [](const Vec3& p) {
         const float share = smooth_step(0.975f, 1.02f, p.y());
         return Weights{{"dh:head", share}, {"dh:neck", 1.0f - share}};
@@ -57,7 +57,7 @@ void sculpt_head(Sculptor& s) {
            head, 22);
 }
 
-void sculpt_body(Sculptor& s) {
+void sculpt_deckhand_body(Sculptor& s) {
     const WeightsAt torso = [](const Vec3& p) {
         const float back = smooth_step(0.64f, 0.76f, p.y());
         const float side = smooth_step(0.07f, 0.125f, std::abs(p.x())) * smooth_step(0.84f, 0.88f, p.y());
@@ -88,7 +88,7 @@ void sculpt_body(Sculptor& s) {
         18);
 }
 
-void sculpt_arm(Sculptor& s, const std::string& side) {
+void sculpt_deckhand_arm(Sculptor& s, const std::string& side) {
     const auto b = [&](const char* name) { return "dh:" + side + "_" + name; };
     const Vec3 wrist = s.joint(b("wrist"));
     const Vec3 along = (s.joint(b("mitten_a")) - wrist).normalized();
@@ -125,7 +125,7 @@ void sculpt_arm(Sculptor& s, const std::string& side) {
            8);
 }
 
-void sculpt_leg(Sculptor& s, const std::string& side, float x) {
+void sculpt_deckhand_leg(Sculptor& s, const std::string& side, float x) {
     const auto b = [&](const char* name) { return "dh:" + side + "_" + name; };
     s.material("wool", k_wool);
     s.limb({b("leg_upper"), b("leg_lower")}, s.joint(b("ankle")),
@@ -161,18 +161,18 @@ void sculpt_leg(Sculptor& s, const std::string& side, float x) {
 }  // namespace
 
 dendraxis::Character make_deckhand() {
-    const std::vector<Joint> joints = mirrored(k_plan, "l", "r");
+    const std::vector<Joint> joints = mirrored(k_deckhand_plan, "l", "r");
     dendraxis::Character deckhand;
     deckhand.name = "deckhand";
     deckhand.skeleton = scrambled_axes(build_skeleton(joints, 1, {}), 20);
     std::vector<std::pair<std::string, Vec3>> places;
     for (const Joint& joint : joints) places.emplace_back(joint.name, joint.place);
     Sculptor s(places);
-    sculpt_head(s);
-    sculpt_body(s);
+    sculpt_deckhand_head(s);
+    sculpt_deckhand_body(s);
     for (const auto& [side, x] : {std::pair("l", 1.0f), std::pair("r", -1.0f)}) {
-        sculpt_arm(s, side);
-        sculpt_leg(s, side, x);
+        sculpt_deckhand_arm(s, side);
+        sculpt_deckhand_leg(s, side, x);
     }
     deckhand.meshes = s.finish(deckhand.skeleton);
     return deckhand;

@@ -5,7 +5,7 @@
 namespace harbour {
 namespace {
 
-const std::vector<Joint> k_plan = {
+const std::vector<Joint> k_diver_plan = {
     {"ground", "", {0, 0, 0}},
     {"hips", "ground", {0, 0.98f, 0}},
     {"spine_1", "hips", {0, 1.08f, -0.008f}},
@@ -41,7 +41,7 @@ const std::vector<Joint> k_plan = {
     {"toes_{}_end", "toes_{}", {0.120f, 0.022f, 0.200f}},
 };
 
-void sculpt_head(Sculptor& s) {
+void sculpt_diver_head(Sculptor& s) {
     const WeightsAt head = [](const Vec3& p) {
         const float share = smooth_step(1.60f, 1.66f, p.y());
         return Weights{{"head", share}, {"neck", 1.0f - share}};
@@ -79,7 +79,7 @@ void sculpt_head(Sculptor& s) {
            head, 20);
 }
 
-void sculpt_torso(Sculptor& s) {
+void sculpt_diver_torso(Sculptor& s) {
     const WeightsAt torso = [](const Vec3& p) {
         const float chest = smooth_step(1.26f, 1.38f, p.y());
         const float upper = smooth_step(1.14f, 1.25f, p.y());
@@ -124,7 +124,7 @@ void sculpt_torso(Sculptor& s) {
     s.ellipsoid({0, 1.030f, 0.118f}, {0.030f, 0.024f, 0.010f}, "hips", 10);
 }
 
-void sculpt_arm(Sculptor& s, const std::string& side, float x) {
+void sculpt_diver_arm(Sculptor& s, const std::string& side, float x) {
     const auto name = [&](const char* bone) { return std::string(bone) + "_" + side; };
     const Vec3 up = Vec3::UnitY();
     s.material("canvas", {0.46f, 0.37f, 0.20f});
@@ -179,7 +179,7 @@ void sculpt_arm(Sculptor& s, const std::string& side, float x) {
     finger("thumb", 0.024f, 0.0130f);
 }
 
-void sculpt_leg(Sculptor& s, const std::string& side, float x) {
+void sculpt_diver_leg(Sculptor& s, const std::string& side, float x) {
     const auto name = [&](const char* bone) { return std::string(bone) + "_" + side; };
     s.material("canvas", {0.46f, 0.37f, 0.20f});
     s.limb({name("thigh"), name("shin")}, s.joint(name("foot")),
@@ -227,18 +227,18 @@ void sculpt_leg(Sculptor& s, const std::string& side, float x) {
 }  // namespace
 
 dendraxis::Character make_diver() {
-    const std::vector<Joint> joints = mirrored(k_plan, "left", "right");
+    const std::vector<Joint> joints = mirrored(k_diver_plan, "left", "right");
     dendraxis::Character diver;
     diver.name = "diver";
     diver.skeleton = build_skeleton(joints, 1, {});
     std::vector<std::pair<std::string, Vec3>> places;
     for (const Joint& joint : joints) places.emplace_back(joint.name, joint.place);
     Sculptor s(places);
-    sculpt_head(s);
-    sculpt_torso(s);
+    sculpt_diver_head(s);
+    sculpt_diver_torso(s);
     for (const auto& [side, x] : {std::pair("left", 1.0f), std::pair("right", -1.0f)}) {
-        sculpt_arm(s, side, x);
-        sculpt_leg(s, side, x);
+        sculpt_diver_arm(s, side, x);
+        sculpt_diver_leg(s, side, x);
     }
     diver.meshes = s.finish(diver.skeleton);
     return diver;

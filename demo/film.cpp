@@ -7,7 +7,7 @@
 namespace harbour {
 
 float wave(float phase) {
-    return std::cos(2.0f * 3.14159265f * phase);
+    return std::cos(2.0f * k_pi * phase);
 }
 
 float ease(float from, float to, float start, float end, float seconds) {

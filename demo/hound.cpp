@@ -5,7 +5,7 @@
 namespace harbour {
 namespace {
 
-const std::vector<Joint> k_plan = {
+const std::vector<Joint> k_hound_plan = {
     {"floor", "", {0, 0, 0}},
     {"pelvis", "floor", {0, 0.560f, -0.300f}},
     {"loin", "pelvis", {0, 0.575f, -0.170f}},
@@ -54,7 +54,7 @@ Weights along_trunk(const Vec3& p) {
     return weights;
 }
 
-void sculpt_trunk(Sculptor& s) {
+void sculpt_hound_trunk(Sculptor& s) {
     const auto ring = [](float z, float y, float half_width, float half_height, float lean = 0.0f) {
         return Ring{{0, y, z}, {half_width, 0, 0}, {0, half_height, -lean * half_height}, 2.2f};
     };
@@ -79,7 +79,7 @@ void sculpt_trunk(Sculptor& s) {
            Vec3::UnitX(), 10);
 }
 
-void sculpt_head(Sculptor& s) {
+void sculpt_hound_head(Sculptor& s) {
     const WeightsAt skull = [](const Vec3&) { return Weights{{"skull", 1.0f}}; };
     s.material("brown", k_brown);
     s.tube({{{0, 0.800f, 0.405f}, {0.046f, 0, 0}, {0, 0.052f, 0.01f}},
@@ -106,7 +106,7 @@ void sculpt_head(Sculptor& s) {
         s.ellipsoid({side * 0.044f, 0.832f, 0.532f}, {0.010f, 0.010f, 0.009f}, "skull", 8);
 }
 
-void sculpt_limbs(Sculptor& s, const std::string& side, float x) {
+void sculpt_hound_limbs(Sculptor& s, const std::string& side, float x) {
     const auto n = [&](const char* name) { return std::string(name) + "_" + side; };
     s.material("brown", k_brown);
     s.limb(
@@ -149,17 +149,17 @@ void sculpt_limbs(Sculptor& s, const std::string& side, float x) {
 }  // namespace
 
 dendraxis::Character make_hound() {
-    const std::vector<Joint> joints = mirrored(k_plan, "left", "right");
+    const std::vector<Joint> joints = mirrored(k_hound_plan, "left", "right");
     dendraxis::Character hound;
     hound.name = "hound";
     hound.skeleton = build_skeleton(joints, 2, {});
     std::vector<std::pair<std::string, Vec3>> places;
     for (const Joint& joint : joints) places.emplace_back(joint.name, joint.place);
     Sculptor s(places);
-    sculpt_trunk(s);
-    sculpt_head(s);
-    sculpt_limbs(s, "left", 1.0f);
-    sculpt_limbs(s, "right", -1.0f);
+    sculpt_hound_trunk(s);
+    sculpt_hound_head(s);
+    sculpt_hound_limbs(s, "left", 1.0f);
+    sculpt_hound_limbs(s, "right", -1.0f);
     hound.meshes = s.finish(hound.skeleton);
     return hound;
 }

@@ -13,8 +13,6 @@ namespace {
 using dendraxis::Clip;
 using dendraxis::Skeleton;
 
-constexpr float k_pi = 3.14159265f;
-
 // Where the joint above the paw stands over the paw's own joint at rest.
 struct Leg {
     std::array<std::string, 3> bones;

@@ -10,7 +10,7 @@ using dendraxis::Quat;
 using dendraxis::Transform;
 using dendraxis::Vec3;
 
-const std::vector<Joint> k_plan{
+const std::vector<Joint> k_lantern_man_plan{
     {"stick", "", {0.0f, 0.0f, 0.0f}},
     {"hips", "stick", {0.0f, 0.62f, 0.0f}},
     {"belly", "hips", {0.0f, 0.72f, 0.0f}},
@@ -81,7 +81,7 @@ dendraxis::Clip play(const dendraxis::Skeleton& skeleton, const std::string& nam
                 share = share * share * (3.0f - 2.0f * share);
                 const float angle =
                     turn.degrees[before] + share * (turn.degrees[before + 1] - turn.degrees[before]);
-                local.rotation = Quat(Eigen::AngleAxisf(angle / 57.29578f, Vec3::UnitZ()));
+                local.rotation = Quat(Eigen::AngleAxisf(angle / k_degrees, Vec3::UnitZ()));
             }
             clip.transforms.push_back(local);
         }
@@ -95,7 +95,7 @@ Character make_lantern_man() {
     Character puppet;
     puppet.name = "lantern-man";
     std::vector<dendraxis::Bone> bones;
-    const std::vector<Joint> joints = mirrored(k_plan, "left", "right");
+    const std::vector<Joint> joints = mirrored(k_lantern_man_plan, "left", "right");
     const auto place_of_joint = [&](const std::string& name) {
         for (const Joint& joint : joints) {
             if (joint.name == name) return joint.place;

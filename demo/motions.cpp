@@ -12,8 +12,6 @@ namespace {
 using dendraxis::Clip;
 using dendraxis::Skeleton;
 
-constexpr float k_pi = 3.14159265f;
-
 // One foot of the stroll, as its phase goes from its heel strike (0) to the next (1).
 struct Step {
     Vec3 ankle;  // x and z relative to where the foot is planted

@@ -7,13 +7,13 @@
 namespace harbour {
 
 Quat turn_x(float degrees) {
-    return Quat(Eigen::AngleAxisf(degrees / 57.2957795f, Vec3::UnitX()));
+    return Quat(Eigen::AngleAxisf(degrees / k_degrees, Vec3::UnitX()));
 }
 Quat turn_y(float degrees) {
-    return Quat(Eigen::AngleAxisf(degrees / 57.2957795f, Vec3::UnitY()));
+    return Quat(Eigen::AngleAxisf(degrees / k_degrees, Vec3::UnitY()));
 }
 Quat turn_z(float degrees) {
-    return Quat(Eigen::AngleAxisf(degrees / 57.2957795f, Vec3::UnitZ()));
+    return Quat(Eigen::AngleAxisf(degrees / k_degrees, Vec3::UnitZ()));
 }
 
 Poser::Poser(const dendraxis::Skeleton& skeleton)

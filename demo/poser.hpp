@@ -1,6 +1,7 @@
 // Posing by turns: each bone is turned relative to its parent about axes of the upright model at rest.
 #pragma once
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/clip.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -11,6 +12,8 @@
 
 namespace harbour {
 
+using dendraxis::k_degrees;
+using dendraxis::k_pi;
 using dendraxis::Quat;
 using dendraxis::Transform;
 using dendraxis::Vec3;

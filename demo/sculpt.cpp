@@ -1,5 +1,6 @@
 #include "sculpt.hpp"
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -11,8 +12,6 @@ namespace {
 using dendraxis::Affine;
 using dendraxis::Skeleton;
 using dendraxis::SkinnedMesh;
-
-constexpr float k_pi = 3.14159265f;
 
 Vec3 on_ring(const Ring& ring, float angle, float size = 1.0f) {
     const auto bent = [&](float value) {

@@ -1,6 +1,7 @@
 // Rounded shapes that make up the demo bodies: tubes of elliptic rings, skinned as they are made.
 #pragma once
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/character.hpp>
 
 #include <functional>
@@ -11,6 +12,8 @@
 
 namespace harbour {
 
+using dendraxis::k_degrees;
+using dendraxis::k_pi;
 using dendraxis::Vec3;
 
 /// Bones (by name) and how much each moves a vertex; made to sum to one.

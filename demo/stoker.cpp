@@ -6,6 +6,7 @@
 #include "people.hpp"
 #include "sculpt.hpp"
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 namespace harbour {
@@ -16,7 +17,7 @@ using dendraxis::Quat;
 using dendraxis::Skeleton;
 using dendraxis::Transform;
 
-const std::vector<Joint> k_plan = {
+const std::vector<Joint> k_stoker_plan = {
     {"stk_world", "", {0, 0, 0}},
     {"CTRL.main", "stk_world", {0, 0.86f, 0}},
     {"CTRL.tilt", "CTRL.main", {0, 0.86f, -0.22f}},
@@ -62,7 +63,7 @@ constexpr float k_decimetres = 10.0f;
 constexpr std::array<float, 3> k_shirt{0.36f, 0.12f, 0.10f};
 constexpr std::array<float, 3> k_soot{0.07f, 0.07f, 0.08f};
 
-void sculpt_head(Sculptor& s) {
+void sculpt_stoker_head(Sculptor& s) {
     const WeightsAt head = [](const Vec3& p) {
         const float share = smooth_step(1.50f, 1.55f, p.y());
         return Weights{{"NeckTop", share}, {"head_base", 1.0f - share}};
@@ -83,7 +84,7 @@ void sculpt_head(Sculptor& s) {
            head, 18);
 }
 
-void sculpt_trunk(Sculptor& s) {
+void sculpt_stoker_trunk(Sculptor& s) {
     const WeightsAt trunk = [](const Vec3& p) {
         const float low = smooth_step(0.90f, 1.00f, p.y());
         const float belly = smooth_step(1.03f, 1.14f, p.y());
@@ -113,7 +114,7 @@ void sculpt_trunk(Sculptor& s) {
            {{0.0f, 0.15f, 0.012f}, {0.22f, 0.16f, 0.012f}, {0.44f, 0.17f, 0.012f}}, Vec3::UnitZ(), 12);
 }
 
-void sculpt_arm(Sculptor& s, const std::string& side) {
+void sculpt_stoker_arm(Sculptor& s, const std::string& side) {
     const auto b = [&](std::string name) { return name.replace(name.find("{}"), 2, side); };
     const Vec3 wrist = s.joint(b("palm_{}"));
     s.material("shirt", k_shirt);
@@ -159,7 +160,7 @@ void sculpt_arm(Sculptor& s, const std::string& side) {
     }
 }
 
-void sculpt_leg(Sculptor& s, const std::string& side, float x) {
+void sculpt_stoker_leg(Sculptor& s, const std::string& side, float x) {
     const auto b = [&](std::string name) { return name.replace(name.find("{}"), 2, side); };
     s.material("soot", k_soot);
     s.limb({b("stk_leg_{}"), b("stk_leg2_{}"), b("Calf{}")}, s.joint(b("foot.{}")),
@@ -192,7 +193,7 @@ void sculpt_leg(Sculptor& s, const std::string& side, float x) {
 Skeleton half_turned(const Skeleton& skeleton, const std::string& control) {
     std::vector<Transform> model = dendraxis::rest_in_model_space(skeleton);
     Quat& turn = model[static_cast<std::size_t>(skeleton.find(control))].rotation;
-    turn = Quat(Eigen::AngleAxisf(3.14159265f, Vec3::UnitY())) * turn;
+    turn = Quat(Eigen::AngleAxisf(k_pi, Vec3::UnitY())) * turn;
     std::vector<Transform> local(model.size());
     dendraxis::to_local_space(skeleton, model, local);
     std::vector<dendraxis::Bone> bones(skeleton.bones().begin(), skeleton.bones().end());
@@ -232,18 +233,18 @@ Character rebased(Character character, const Vec3& origin) {
 }  // namespace
 
 Character make_stoker() {
-    const std::vector<Joint> joints = mirrored(k_plan, "L", "R");
+    const std::vector<Joint> joints = mirrored(k_stoker_plan, "L", "R");
     Character stoker;
     stoker.name = "stoker";
     stoker.skeleton = half_turned(scrambled_axes(build_skeleton(joints, 2, {}), 7), "CTRL.main");
     std::vector<std::pair<std::string, Vec3>> places;
     for (const Joint& joint : joints) places.emplace_back(joint.name, joint.place);
     Sculptor s(places);
-    sculpt_head(s);
-    sculpt_trunk(s);
+    sculpt_stoker_head(s);
+    sculpt_stoker_trunk(s);
     for (const auto& [side, x] : {std::pair("L", 1.0f), std::pair("R", -1.0f)}) {
-        sculpt_arm(s, side);
-        sculpt_leg(s, side, x);
+        sculpt_stoker_arm(s, side);
+        sculpt_stoker_leg(s, side, x);
     }
     stoker.meshes = s.finish(stoker.skeleton);
     stoker.clips = clips_of_stoker(stoker.skeleton);

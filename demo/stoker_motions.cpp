@@ -13,8 +13,6 @@ namespace {
 using dendraxis::Clip;
 using dendraxis::Skeleton;
 
-constexpr float k_pi = 3.14159265f;
-
 std::string named(std::string pattern, const std::string& side) {
     return pattern.replace(pattern.find("{}"), 2, side);
 }

@@ -43,7 +43,7 @@ Character make_strip(const std::string& name, const std::vector<std::pair<float,
 }  // namespace
 
 Character make_slipway() {
-    const float rise = std::tan(10.0f / 57.29578f);
+    const float rise = std::tan(10.0f / k_degrees);
     return make_strip("slipway", {{-3.0f, 0.0f}, {0.4f, 0.0f}, {2.6f, 2.2f * rise}, {6.0f, 2.2f * rise}});
 }
 

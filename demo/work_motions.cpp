@@ -13,8 +13,6 @@ namespace {
 using dendraxis::Clip;
 using dendraxis::Skeleton;
 
-constexpr float k_pi = 3.14159265f;
-
 // An arm whose wrist comes to `wrist`, the elbow toward `elbow`; the hand is turned by `hand`, or goes
 // straight on.
 void place_arm(Poser& poser, const std::string& side, const Vec3& wrist, const Vec3& elbow,

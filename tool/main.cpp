@@ -3,6 +3,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/version.hpp>
 
 #include <fmt/core.h>
 
@@ -15,7 +16,7 @@ int run_command_line(int count, const char* const* words) {
         "Carries animation from one character to another. A character is a .glb or .gltf file;\n"
         "a rig sheet (.rig.json) that `chart -o` wrote may stand for it.",
         "dendraxis");
-    app.set_version_flag("--version", "dendraxis " DENDRAXIS_VERSION);
+    app.set_version_flag("--version", fmt::format("dendraxis {}", dendraxis::k_version));
     app.require_subcommand(1);
     app.footer(
         "First steps:\n"

@@ -7,7 +7,7 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_least_half = 0.5f / 57.29578f;  // a span without width would divide by zero
+constexpr float k_least_half = 0.5f / k_degrees;  // a span without width would divide by zero
 
 float half(const AngleSpan& span) {
     return std::max(k_least_half, 0.5f * (span.to - span.from));

@@ -1,5 +1,6 @@
 // Own method: every vertex belongs to the charted bone that moves it most; soles from the foot's outermost
 // places downward, solids from how far the vertices of a bone lie from its axis.
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/body_shape.hpp>
 #include <dendraxis/chart/chart.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -179,8 +180,8 @@ class ShapeFitter {
         for (const bool on_toes : {false, true}) {
             for (int pitch = -75; pitch <= 75; pitch += 15) {
                 for (int roll = -30; roll <= 30; roll += 30) {
-                    const float p = static_cast<float>(pitch) / 57.29578f;
-                    const float r = static_cast<float>(roll) / 57.29578f;
+                    const float p = static_cast<float>(pitch) / k_degrees;
+                    const float r = static_cast<float>(roll) / k_degrees;
                     const Vec3 down =
                         -std::cos(p) * std::cos(r) * chart_.up + std::sin(p) * forward + std::sin(r) * side;
                     std::size_t best = found.size();

@@ -1,5 +1,6 @@
 #include "bodies.hpp"
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/ragdoll/binding.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -8,8 +9,6 @@
 
 namespace dendraxis::draw {
 namespace {
-
-constexpr float k_pi = 3.14159265f;
 
 // A place on the surface of a round shape: a ball, pulled apart along y where it is a capsule.
 struct RoundShape {

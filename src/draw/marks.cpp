@@ -1,5 +1,6 @@
 #include "marks.hpp"
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -118,7 +119,7 @@ void draw_ranges(cairo_t* cairo, const Panel& panel, const Stage& stage, const C
         const Quat stands = above * joint_frame(chart, joint.bone).to_upright.conjugate();
         const Vec3 head = model[static_cast<std::size_t>(joint.bone)].translation;
         const auto on_edge = [&](int side) {
-            const float around = 6.2831853f * static_cast<float>(side) / k_cone_sides;
+            const float around = 2.0f * k_pi * static_cast<float>(side) / k_cone_sides;
             const Vec3 reach = stands * (k_cone_length * chart.height * edge(joint.range, around));
             return camera.to_screen(stage.upright(head + reach));
         };

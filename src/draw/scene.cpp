@@ -9,7 +9,6 @@
 namespace dendraxis::draw {
 namespace {
 
-constexpr float k_pi = 3.14159265f;
 constexpr float k_sunk = -0.004f;  // metres below the floor that count
 
 float shown(float linear) {

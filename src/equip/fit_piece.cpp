@@ -1,5 +1,6 @@
 // Own method: the skin and the piece are compared along lines that leave the middle of the part of the body
 // (piece_shell.hpp), in coordinates in which that part is straight (body_part.hpp).
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/equip/fit_piece.hpp>
 
 #include "piece_skin.hpp"
@@ -56,7 +57,7 @@ class Fitter {
 
  private:
     Vec3 direction(int d) const {
-        const float angle = 6.2831853f * static_cast<float>(d) / k_directions;
+        const float angle = 2.0f * k_pi * static_cast<float>(d) / k_directions;
         return std::cos(angle) * Vec3::Unit(i_) + std::sin(angle) * Vec3::Unit(j_);
     }
 
@@ -273,8 +274,7 @@ FittedPiece fit_piece(const Prop& piece, const std::string& part_name, const Cha
     fitted.fit.mirrored = options.mirrored;
     fitted.fit.stretch = place.scale;
     // A prop is mirrored front to back; half a turn about up makes that left to right.
-    const Quat half_turn =
-        options.mirrored ? Quat(Eigen::AngleAxisf(3.14159265f, Vec3::UnitY())) : Quat::Identity();
+    const Quat half_turn = options.mirrored ? Quat(Eigen::AngleAxisf(k_pi, Vec3::UnitY())) : Quat::Identity();
     fitted.socket.name = "on " + part_name;
     fitted.socket.kind = SocketKind::worn;
     fitted.socket.bone = welded_to(part, chart.skeleton, skin, covered);

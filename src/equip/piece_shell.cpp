@@ -1,6 +1,7 @@
 #include "piece_shell.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/equip/surface.hpp>
 
 #include <algorithm>
@@ -12,7 +13,6 @@ namespace {
 
 constexpr std::size_t k_slices = 64;
 constexpr std::size_t k_angles = 64;
-constexpr float k_whole_turn = 6.2831853f;
 
 }  // namespace
 
@@ -80,7 +80,7 @@ std::size_t ShellAround::slice(float along) const noexcept {
 
 // In cells, 0 to their number.
 float ShellAround::angle(float x, float y) const noexcept {
-    const float turn = std::atan2(y - y_, x - x_) / k_whole_turn;
+    const float turn = std::atan2(y - y_, x - x_) / (2.0f * k_pi);
     return (turn < 0.0f ? turn + 1.0f : turn) * k_angles;
 }
 

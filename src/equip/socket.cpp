@@ -1,3 +1,4 @@
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/equip/socket.hpp>
 
 #include <dendraxis/base/error.hpp>
@@ -67,7 +68,7 @@ Socket mirrored_socket(const Socket& socket, const Chart& chart) {
     const Quat& q = socket.turn;
     result.turn = Quat(q.w(), q.x(), -q.y(), -q.z());
     if (socket.kind == SocketKind::grip && result.bone != socket.bone)
-        result.turn = result.turn * Quat(Eigen::AngleAxisf(3.14159265f, Vec3::UnitY()));
+        result.turn = result.turn * Quat(Eigen::AngleAxisf(k_pi, Vec3::UnitY()));
     return result;
 }
 

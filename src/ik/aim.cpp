@@ -56,10 +56,6 @@ void straighten(const Skeleton& skeleton, const Aim& aim, float weight, std::spa
     to_model_space(skeleton, local, model);
 }
 
-float wrapped(float angle) {
-    return std::remainder(angle, 6.28318531f);
-}
-
 const Chain& chain_named(const Chart& chart, std::string_view name) {
     const Chain* chain = chart.find(name);
     if (chain == nullptr || chain->bones.empty())

@@ -34,7 +34,7 @@ float smooth_step(float t) {
     return t * t * (3.0f - 2.0f * t);
 }
 
-float softly_within(float value, float most) {
+float saturated(float value, float most) {
     return most > 0.0f ? most * std::tanh(value / most) : 0.0f;
 }
 
@@ -144,8 +144,8 @@ class GroundAdaptation::Step {
             forward = std::atan(-normal.dot(chart_.facing) / normal.dot(up_));
             left = std::atan(-normal.dot(left_) / normal.dot(up_));
         }
-        ease(kept.tilt[0], softly_within(forward, options_.most_tilt), settle_, options_.foot_seconds);
-        ease(kept.tilt[1], softly_within(left, options_.most_tilt), settle_, options_.foot_seconds);
+        ease(kept.tilt[0], saturated(forward, options_.most_tilt), settle_, options_.foot_seconds);
+        ease(kept.tilt[1], saturated(left, options_.most_tilt), settle_, options_.foot_seconds);
         ease(kept.stands, ground ? 1.0f : 0.0f, settle_, options_.foot_seconds);
         foot.stands = strength_ * std::clamp(kept.stands.value, 0.0f, 1.0f);
         // Rising forward turns the toes up: about the left axis, backward.

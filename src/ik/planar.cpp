@@ -1,3 +1,4 @@
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/ik/planar.hpp>
 
 #include <algorithm>
@@ -7,19 +8,13 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_turn = 6.28318531f;
-
-float wrapped(float angle) {
-    return angle - k_turn * std::round(angle / k_turn);
-}
-
 float within(const AngleSpan& limits, float angle) {
     return std::clamp(angle, std::min(limits.from, limits.to), std::max(limits.from, limits.to));
 }
 
-constexpr std::size_t k_most_joints = 64;
-constexpr float k_longest_step = 0.7f;  // radians
-using Columns = std::array<Vec2, k_most_joints>;
+constexpr std::size_t k_most_planar_joints = 64;
+constexpr float k_longest_planar_step = 0.7f;  // radians
+using Columns = std::array<Vec2, k_most_planar_joints>;
 
 // Where the end stands, and how it moves when each joint turns: the arm from there, turned by a quarter.
 Vec2 find_columns(std::span<const PlanarJoint> joints, std::span<const float> angles, Columns& columns) {
@@ -49,12 +44,12 @@ PlanarAngles solve_planar(float upper_length, float lower_length, const Vec2& ta
     const float inner = std::acos(std::clamp((a * a + b * b - d * d) / (2.0f * a * b), -1.0f, 1.0f));
     const float toward = target.norm() > 0.0f ? std::atan2(target.y(), target.x()) : 0.0f;
     const float sign = side == BendSide::left ? 1.0f : -1.0f;
-    return {wrapped(toward + sign * open), wrapped(sign * (inner - 0.5f * k_turn))};
+    return {wrapped(toward + sign * open), wrapped(sign * (inner - k_pi))};
 }
 
 float solve_planar(std::span<const PlanarJoint> joints, std::span<float> angles, const Vec2& target,
                    float tolerance, int most_iterations) noexcept {
-    const std::size_t count = std::min({joints.size(), angles.size(), k_most_joints});
+    const std::size_t count = std::min({joints.size(), angles.size(), k_most_planar_joints});
     joints = joints.first(count);
     angles = angles.first(count);
     float full = 0.0f;
@@ -82,8 +77,9 @@ float solve_planar(std::span<const PlanarJoint> joints, std::span<float> angles,
         float moved = 0.0f;
         for (std::size_t i = 0; i < count; ++i) {
             const float before = angles[i];
-            angles[i] = within(joints[i].limits,
-                               before + std::clamp(columns[i].dot(answer), -k_longest_step, k_longest_step));
+            angles[i] = within(
+                joints[i].limits,
+                before + std::clamp(columns[i].dot(answer), -k_longest_planar_step, k_longest_planar_step));
             moved = std::max(moved, std::abs(angles[i] - before));
         }
         if (moved > 1e-6f) continue;

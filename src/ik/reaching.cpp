@@ -30,7 +30,7 @@ void unfold(std::span<Vec3> joints, const Vec3& target, const Vec3& hint) {
     for (std::size_t i = 1; i + 1 < joints.size(); ++i)
         joints[i] += side.normalized() *
                      (0.05f * line.norm() *
-                      std::sin(3.14159265f * static_cast<float>(i) / static_cast<float>(joints.size() - 1)));
+                      std::sin(k_pi * static_cast<float>(i) / static_cast<float>(joints.size() - 1)));
 }
 
 }  // namespace

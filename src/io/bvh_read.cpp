@@ -43,9 +43,8 @@ struct Joint {
 // Sine and cosine of half of each angle in degrees, by Taylor's series on a quarter turn: plain loops that
 // compilers turn into vector code, within 2e-7.
 void half_angles(std::span<const float> degrees, float* sines, float* cosines) {
-    constexpr float k_two_pi = 6.28318531f;
     const auto sine_of_turns = [](float t) {
-        const float x = k_two_pi * t;
+        const float x = (2.0f * k_pi) * t;
         const float y = x * x;
         float sum = -2.50521084e-8f;
         sum = sum * y + 2.75573192e-6f;

@@ -9,6 +9,7 @@
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/mend.hpp>
+#include <dendraxis/version.hpp>
 
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>
@@ -160,7 +161,7 @@ class SetRunner {
     // All but the motion's own bytes.
     void fingerprint_settings() {
         Fingerprint print;
-        print.add(std::string(DENDRAXIS_VERSION));
+        print.add(std::string(k_version));
         print.add_file(target_.character.file);
         print.add(target_.sheet);
         if (source_) {

@@ -7,6 +7,8 @@
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 namespace dendraxis {
@@ -306,7 +308,7 @@ int mirror_ragdoll(RagdollPlan& plan, const Chart& chart, std::string_view from_
     int changed = 0;
     for (std::size_t i = 0; i < plan.bodies.size(); ++i) {
         const RagdollBody& from = plan.bodies[i];
-        if (from.name.find("." + std::string(from_side)) == std::string::npos) continue;
+        if (from.name.find(fmt::format(".{}", from_side)) == std::string::npos) continue;
         const int other = other_side(plan, from.name);
         if (other < 0) continue;
         RagdollBody& to = plan.bodies[static_cast<std::size_t>(other)];

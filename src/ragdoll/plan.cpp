@@ -8,7 +8,6 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_pi = std::numbers::pi_v<float>;
 constexpr float k_hinge = 8.0f / k_degrees;
 constexpr float k_rounded_edge = 0.45f;  // of a box's least half
 

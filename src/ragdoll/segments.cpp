@@ -2,6 +2,8 @@
 
 #include <dendraxis/skeleton/pose.hpp>
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 namespace dendraxis {
@@ -112,7 +114,7 @@ class SegmentFinder {
             const bool last = i + 1 == chain.bones.size() && chain.bones.size() > 2;
             const std::size_t part = last ? 2 : i < chain.lower ? 0 : 1;
             const std::size_t piece = part == 0 ? i : part == 1 ? i - chain.lower : 0;
-            parts.push_back(names[part] + (piece == 0 ? std::string() : "-" + std::to_string(piece + 1)));
+            parts.push_back(names[part] + (piece == 0 ? std::string() : fmt::format("-{}", piece + 1)));
         }
         for (std::size_t i = 0; i < chain.bones.size(); ++i) {
             const bool last = i + 1 == chain.bones.size();

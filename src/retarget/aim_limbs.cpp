@@ -15,8 +15,6 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_slides = 1e-5f;  // of the character's height
-
 bool is_limb(const Chain& chain) {
     return chain.name.starts_with("arm") || chain.name.starts_with("leg");
 }

@@ -1,6 +1,8 @@
 // Own method: a joint's place is told in the frame of the nearest bone above it that both skeletons have.
 #include "carry_positions.hpp"
 
+#include "standing.hpp"
+
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -11,7 +13,6 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_slides = 1e-5f;   // of the character's height
 constexpr float k_resizes = 1e-5f;  // of a bone's size
 
 int nearest_followed(const Skeleton& skeleton, int bone, std::span<const int> follows) {

@@ -8,7 +8,7 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_still_seconds = 0.2f;  // a foot in the air that rests this long stands on something
+constexpr float k_standing_seconds = 0.2f;  // a foot in the air that rests this long stands on something
 
 float median(std::vector<float> values) {
     if (values.empty()) return 0.0f;
@@ -93,7 +93,7 @@ class ContactFinder {
     // Where the foot rests high up for a while, what it stands on is up there.
     void find_levels(FootTrack& track) const {
         track.level.assign(track.size(), 0.0f);
-        const auto shortest = static_cast<std::size_t>(std::max(2.0f, k_still_seconds * clip_.fps));
+        const auto shortest = static_cast<std::size_t>(std::max(2.0f, k_standing_seconds * clip_.fps));
         const auto rests_high = [&](std::size_t f) {
             if (track.height[f] < 0.06f * leg_) return false;
             float slowest = 1e30f;

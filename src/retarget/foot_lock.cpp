@@ -13,7 +13,6 @@ namespace {
 
 constexpr float k_release_seconds = 0.12f;  // in which a correction falls to about a third
 constexpr float k_still_seconds = 0.2f;
-constexpr float k_hub_seconds = 0.08f;
 constexpr float k_most_stretch = 0.997f;
 
 using Foot = FootLockState::Foot;
@@ -135,7 +134,7 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
     }
     const float wanted = shift_weight > 0.0f ? std::min(shift_sum / shift_weight, highest) : state.hub_shift;
     state.hub_shift =
-        state.started ? wanted + (state.hub_shift - wanted) * std::exp(-seconds / k_hub_seconds) : wanted;
+        state.started ? wanted + (state.hub_shift - wanted) * std::exp(-seconds / k_hips_seconds) : wanted;
     state.started = true;
     const int parent = to.skeleton.parent(to.hub);
     const Transform& above =

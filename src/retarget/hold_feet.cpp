@@ -15,7 +15,6 @@ namespace {
 
 constexpr float k_bridge_seconds = 1.0f;  // contacts farther apart than this know nothing of each other
 constexpr float k_settle_seconds = 0.25f;
-constexpr float k_hub_seconds = 0.08f;
 constexpr float k_flicker_seconds = 0.15f;
 constexpr float k_near = 0.05f;           // of the leg's length
 constexpr float k_near_counts = 0.1f;     // beside a foot that stands
@@ -51,7 +50,7 @@ class FootHolder {
         for (std::size_t i = 0; i < legs_.size(); ++i) corrections_.push_back(correction(i));
         std::vector<LegWish> wishes;
         for (std::size_t i = 0; i < legs_.size(); ++i) wishes.push_back(wish(i));
-        hub_shift_ = hips_shift(wishes, take_.frames_in(k_hub_seconds));
+        hub_shift_ = hips_shift(wishes, take_.frames_in(k_hips_seconds));
         if (by == FeetBy::legs) {
             leave_air_alone();
         } else {
@@ -238,7 +237,7 @@ class FootHolder {
         std::vector<float> exact(take_.frames());
         for (std::size_t f = 0; f < take_.frames(); ++f)
             exact[f] = target_.floor + take_.plan.leg_ratio * track.height[f] - legs_[leg].lowest[f];
-        const std::vector<float> eased = smoothed(exact, take_.frames_in(k_hub_seconds));
+        const std::vector<float> eased = smoothed(exact, take_.frames_in(k_hips_seconds));
         const float length = plan(leg).source_length;
         for (std::size_t f = 0; f < take_.frames(); ++f) {
             const float over = (track.height[f] - track.level[f]) / length;
@@ -269,7 +268,7 @@ class FootHolder {
             wish.stands.push_back(foot(leg).stands(f) ? 1 : 0);
             on[f] = wish.stands.back() ? 1.0f : 0.0f;
         }
-        on = smoothed(on, take_.frames_in(k_hub_seconds));
+        on = smoothed(on, take_.frames_in(k_hips_seconds));
         for (std::size_t f = 0; f < take_.frames(); ++f) {
             // A leg that lies says little about the height.
             const LimbJoints& joints = legs_[leg].joints[f];
@@ -297,7 +296,7 @@ class FootHolder {
     // A foot in the air goes up and down with the hips and is left as it is, but for not going through the
     // floor deeper than the source's does.
     void leave_air_alone() {
-        const int reach = static_cast<int>(std::lround(take_.frames_in(2.0f * k_hub_seconds)));
+        const int reach = static_cast<int>(std::lround(take_.frames_in(2.0f * k_hips_seconds)));
         for (std::size_t i = 0; i < legs_.size(); ++i) {
             std::vector<float> on(take_.frames());
             for (std::size_t f = 0; f < take_.frames(); ++f) on[f] = foot(i).stands(f) ? 1.0f : 0.0f;

@@ -12,6 +12,9 @@
 
 namespace dendraxis {
 
+/// How long the hips take to follow a foot.
+inline constexpr float k_hips_seconds = 0.08f;
+
 class ArmClearer;
 
 /// Where a limb bends: its first bone, its forearm or shin, and the bone that carries its end.

@@ -7,6 +7,9 @@
 
 namespace dendraxis {
 
+/// A joint slides if its position changes by more than this share of the character\'s height.
+inline constexpr float k_slides = 1e-5f;
+
 /// In model space.
 inline Transform standing(const Skeleton& skeleton, std::span<const Transform> local, int bone) {
     Transform at = local[static_cast<std::size_t>(bone)];

@@ -2,6 +2,7 @@
 // (2015).
 #include "twist.hpp"
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -10,12 +11,10 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_half_turn = 3.14159265f;
-
 // The angle of `turn` about `axis`, -pi to pi.
 float twist_of(const Quat& turn, const Vec3& axis) {
     const float angle = 2.0f * std::atan2(turn.vec().dot(axis), turn.w());
-    return angle - 2.0f * k_half_turn * std::round(angle / (2.0f * k_half_turn));
+    return angle - 2.0f * k_pi * std::round(angle / (2.0f * k_pi));
 }
 
 const Quat& rest_of(const Skeleton& skeleton, int bone) {
@@ -76,7 +75,7 @@ void feed_twists_over_time(std::span<const TwistFeed> feeds, std::size_t bones,
         float before = 0.0f;
         for (std::size_t start = 0; start + bones <= poses.size(); start += bones) {
             float angle = twist_of(turn_of(feed, poses.subspan(start)), feed.axis);
-            angle += 2.0f * k_half_turn * std::round((before - angle) / (2.0f * k_half_turn));
+            angle += 2.0f * k_pi * std::round((before - angle) / (2.0f * k_pi));
             before = angle;
             poses[start + static_cast<std::size_t>(feed.bone)].rotation =
                 Quat(Eigen::AngleAxisf(feed.share * angle, feed.axis)) * feed.rest;

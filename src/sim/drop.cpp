@@ -50,8 +50,8 @@ struct Chance {
     }
     Quat turn() {  // K. Shoemake, "Uniform random rotations", Graphics Gems III (1992)
         const float u = between(0, 1);
-        const float a = between(0, 6.2831853f);
-        const float b = between(0, 6.2831853f);
+        const float a = between(0, 2.0f * k_pi);
+        const float b = between(0, 2.0f * k_pi);
         return Quat(std::sqrt(u) * std::cos(b), std::sqrt(1 - u) * std::sin(a),
                     std::sqrt(1 - u) * std::cos(a), std::sqrt(u) * std::sin(b));
     }

@@ -37,12 +37,6 @@ std::set<std::pair<std::string, std::string>> membership(const Chart& chart,
     return result;
 }
 
-std::vector<std::string> names_of(const Character& character) {
-    std::vector<std::string> names;
-    for (const Bone& bone : character.skeleton.bones()) names.push_back(bone.name);
-    return names;
-}
-
 struct Tally {
     int right = 0;
     int all = 0;
@@ -63,10 +57,10 @@ TEST_CASE("charts do not depend on axes, units, up axis or order, and confidence
     for (const char* name : {"diver", "bosun", "deckhand", "hound"}) {
         const Character original = io::load_character(workshop::demo(std::string(name) + ".glb"));
         const Chart truth = chart(original);
-        const auto wanted = membership(truth, names_of(original));
+        const auto wanted = membership(truth, workshop::bone_names(original));
         for (int i = 0; i < 72; ++i) {
             Character variant = variants::reordered(original, static_cast<unsigned>(i));
-            const std::vector<std::string> real_names = names_of(variant);
+            const std::vector<std::string> real_names = workshop::bone_names(variant);
             variant = variants::reaxed(variant, static_cast<unsigned>(1000 + i));
             if (i % 3 == 1) variant = variants::under_scaled_node(variant, 100.0f);
             if (i % 3 == 2) variant = variants::scaled(variant, 100.0f);

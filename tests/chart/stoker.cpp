@@ -25,12 +25,6 @@ std::map<std::string, std::vector<std::string>> chains_of(const Chart& chart,
     return result;
 }
 
-std::vector<std::string> names_of(const Character& character) {
-    std::vector<std::string> names;
-    for (const Bone& bone : character.skeleton.bones()) names.push_back(bone.name);
-    return names;
-}
-
 using Names = std::vector<std::string>;
 
 void check_stoker(const Character& stoker, const std::vector<std::string>& names) {
@@ -65,7 +59,7 @@ void check_stoker(const Character& stoker, const std::vector<std::string>& names
 
 TEST_CASE("the stoker is charted whole: as he is, without clips, without names, turned and in another unit") {
     const Character stoker = io::load_character(workshop::demo("stoker.glb"));
-    const std::vector<std::string> names = names_of(stoker);
+    const std::vector<std::string> names = workshop::bone_names(stoker);
     check_stoker(stoker, names);
     Character still = stoker;
     still.clips.clear();

@@ -27,10 +27,6 @@ fs::path write(const workshop::Scratch& scratch, const std::string& name, std::v
     return file.path;
 }
 
-bool has(const Findings& findings, const std::string& code) {
-    return std::any_of(findings.begin(), findings.end(), [&](const Finding& f) { return f.code == code; });
-}
-
 // Every bone turned to and fro about its own axis.
 Clip writhing(const Skeleton& skeleton) {
     Clip clip{"writhe", 30.0f, skeleton.size(), {}};
@@ -177,9 +173,9 @@ TEST_CASE("props that make no sense are refused, and odd ones told") {
     Prop lantern = io::load_prop(workshop::demo("lantern.glb"));
     CHECK_THROWS_AS(placement_of(lantern, {"grip", 0.0f, false}), Error);
     CHECK_THROWS_AS(placement_of(lantern, {"grap", 1.0f, false}), Error);
-    CHECK(has(check_prop(lantern, {"grip", 100.0f, false}, sockets[0], chart), "prop.large"));
+    CHECK(workshop::has(check_prop(lantern, {"grip", 100.0f, false}, sockets[0], chart), "prop.large"));
     lantern.grips[0].at.y() = 3.0f;
-    CHECK(has(check_prop(lantern, {}, sockets[0], chart), "prop.far-from-socket"));
+    CHECK(workshop::has(check_prop(lantern, {}, sockets[0], chart), "prop.far-from-socket"));
 
     workshop::RawGltf raw;
     raw.json["nodes"] = {{{"name", "nothing"}}};

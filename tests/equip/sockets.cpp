@@ -22,10 +22,6 @@ std::vector<Transform> frames_at_rest(const std::vector<Socket>& sockets, const 
     return frames;
 }
 
-bool has(const Findings& findings, const std::string& code) {
-    return std::any_of(findings.begin(), findings.end(), [&](const Finding& f) { return f.code == code; });
-}
-
 }  // namespace
 
 TEST_CASE("suggested sockets stand in the same places whatever names, axes and units are") {
@@ -141,9 +137,9 @@ TEST_CASE("what is wrong with sockets is told, and what makes no sense is refuse
                                     {"a", hips, SocketKind::holster},
                                     {"b", 4000, SocketKind::worn}};
     const Findings findings = check_sockets(wrong, chart);
-    CHECK(has(findings, "socket.far-off"));
-    CHECK(has(findings, "socket.name-twice"));
-    CHECK(has(findings, "socket.no-bone"));
+    CHECK(workshop::has(findings, "socket.far-off"));
+    CHECK(workshop::has(findings, "socket.name-twice"));
+    CHECK(workshop::has(findings, "socket.no-bone"));
     CHECK_THROWS_AS(require_sound(wrong, chart), Error);
     const std::vector<Socket> nameless{{"", hips}};
     CHECK_THROWS_AS(SocketBinding(nameless, chart), Error);

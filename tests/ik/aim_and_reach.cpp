@@ -20,16 +20,6 @@ using namespace dendraxis;
 
 namespace {
 
-const Chart& diver() {
-    static const Chart charted = chart(workshop::diver());
-    return charted;
-}
-
-Vec3 way(std::mt19937& random) {
-    std::normal_distribution<float> normal;
-    return Vec3(normal(random), normal(random), normal(random)).normalized();
-}
-
 // Radians by which the look misses the target.
 float miss(const Skeleton& skeleton, const Aim& aim, std::span<const Transform> pose, const Vec3& target) {
     std::vector<Transform> model(skeleton.size());
@@ -41,11 +31,11 @@ float miss(const Skeleton& skeleton, const Aim& aim, std::span<const Transform> 
 }  // namespace
 
 TEST_CASE("head and arm look and point at what is within their limits, and no farther") {
-    const Skeleton& skeleton = diver().skeleton;
+    const Skeleton& skeleton = workshop::diver_chart().skeleton;
     std::vector<Transform> model(skeleton.size());
     for (const char* name : {"head", "arm.left"}) {
         CAPTURE(name);
-        const Aim aim = aim_of(diver(), name);
+        const Aim aim = aim_of(workshop::diver_chart(), name);
         std::mt19937 random(2);
         std::uniform_real_distribution<float> angle(-0.7f, 0.7f);
         for (int i = 0; i < 100; ++i) {
@@ -60,7 +50,7 @@ TEST_CASE("head and arm look and point at what is within their limits, and no fa
         }
     }
     // A bent arm is straightened as it points.
-    const Aim left = aim_of(diver(), "arm.left");
+    const Aim left = aim_of(workshop::diver_chart(), "arm.left");
     std::vector<Transform> bent(workshop::diver().clip("haul-rope").frame(10).begin(),
                                 workshop::diver().clip("haul-rope").frame(10).end());
     const Vec3 far(2.0f, 1.0f, 2.0f);
@@ -71,19 +61,19 @@ TEST_CASE("head and arm look and point at what is within their limits, and no fa
     CHECK((arm.end - arm.root).norm() >
           0.96f * ((arm.middle - arm.root).norm() + (arm.end - arm.middle).norm()));
     // Behind the back the head stops at its limit; where it looks is limited, not wrong.
-    const Aim aim = aim_of(diver(), "head");
+    const Aim aim = aim_of(workshop::diver_chart(), "head");
     std::vector<Transform> pose = rest_pose(skeleton);
     AimState state;
     apply_aim(skeleton, aim, Vec3(0.5f, 1.6f, -3.0f), 1.0f, 0.0f, state, pose, model);
     CHECK(state.sideways < aim.most_sideways + 0.001f);
     CHECK(state.sideways > 0.9f * aim.most_sideways);
-    CHECK_THROWS_AS(aim_of(diver(), "tail"), Error);
+    CHECK_THROWS_AS(aim_of(workshop::diver_chart(), "tail"), Error);
 }
 
 TEST_CASE("aiming eases on and off, back to the very pose, only the directions asked for") {
-    const Skeleton& skeleton = diver().skeleton;
+    const Skeleton& skeleton = workshop::diver_chart().skeleton;
     std::vector<Transform> model(skeleton.size());
-    Aim aim = aim_of(diver(), "head");
+    Aim aim = aim_of(workshop::diver_chart(), "head");
     const std::vector<Transform> rest = rest_pose(skeleton);
     const Vec3 target(1.5f, 2.2f, 2.0f);
     AimState state;
@@ -133,7 +123,7 @@ TEST_CASE("reaching by positions: all that is in reach, lengths kept, far target
             joints[k] = Vec3(0.01f * static_cast<float>(k % 2), 0.1f * static_cast<float>(k), 0);
         std::array<float, 10> lengths{};
         for (std::size_t k = 0; k < 10; ++k) lengths[k] = (joints[k + 1] - joints[k]).norm();
-        const Vec3 target = share(random) * way(random);
+        const Vec3 target = share(random) * workshop::any_direction(random);
         const ReachingReport report = reach_by_positions(joints, target, 1e-3f, 64);
         iterations += static_cast<float>(report.iterations);
         CHECK(report.error < 1e-3f);
@@ -149,11 +139,11 @@ TEST_CASE("reaching by positions: all that is in reach, lengths kept, far target
     reach_by_positions(straight, Vec3(NAN, 0, 0), 1e-3f);
     CHECK(straight[2].allFinite());
     // And onto a skeleton: the diver's spine.
-    const Skeleton& skeleton = diver().skeleton;
+    const Skeleton& skeleton = workshop::diver_chart().skeleton;
     std::vector<Transform> pose = rest_pose(skeleton);
     std::vector<Transform> model(skeleton.size());
     to_model_space(skeleton, pose, model);
-    const std::vector<int>& spine = diver().find("spine")->bones;
+    const std::vector<int>& spine = workshop::diver_chart().find("spine")->bones;
     std::vector<Vec3> places;
     for (const int bone : spine) places.push_back(head_of(bone, model));
     const Vec3 tip(0, 0.1f, 0);
@@ -208,8 +198,8 @@ TEST_CASE("limbs in a plane keep to it, to their side and to their limits") {
     CHECK(std::isfinite(angles[0]));
 
     // The diver's arm in the plane that it faces: a puppet's arm.
-    const Skeleton& skeleton = diver().skeleton;
-    const std::vector<Limb> limbs = limbs_of(diver());
+    const Skeleton& skeleton = workshop::diver_chart().skeleton;
+    const std::vector<Limb> limbs = limbs_of(workshop::diver_chart());
     const Limb& arm = limbs[0];
     REQUIRE(arm.name == "arm.left");
     std::vector<Transform> model(skeleton.size());
@@ -232,7 +222,7 @@ TEST_CASE("usual ranges hold the rest and all that the demo clips do, learned on
     const auto most_beyond = [&](std::span<const JointRange> ranges, const Clip& clip) {
         float worst = 0.0f;
         for (const JointRange& joint : ranges) {
-            const JointFrame frame = joint_frame(diver(), joint.bone);
+            const JointFrame frame = joint_frame(workshop::diver_chart(), joint.bone);
             for (std::size_t f = 0; f < clip.frame_count(); ++f)
                 worst = std::max(
                     worst,
@@ -251,18 +241,20 @@ TEST_CASE("usual ranges hold the rest and all that the demo clips do, learned on
             CHECK(overshoot(joint.range, Quat::Identity()) == 0.0f);
         }
     }
-    const std::vector<JointRange> usual = usual_ranges(diver());
+    const std::vector<JointRange> usual = usual_ranges(workshop::diver_chart());
     std::vector<JointRange> trunk_and_legs;
     for (const JointRange& joint : usual) {
-        for (const Chain& chain : diver().chains) {
+        for (const Chain& chain : workshop::diver_chart().chains) {
             if (chain.name != "spine" && chain.name != "neck" && !chain.name.starts_with("leg.")) continue;
             if (std::find(chain.bones.begin(), chain.bones.end(), joint.bone) != chain.bones.end())
                 trunk_and_legs.push_back(joint);
         }
     }
     CHECK(trunk_and_legs.size() >= 9);
-    const std::vector<JointRange> learned = learned_ranges(diver(), workshop::diver().clips, 0.0f);
-    const std::vector<JointRange> wide = learned_ranges(diver(), workshop::diver().clips, 0.2f);
+    const std::vector<JointRange> learned =
+        learned_ranges(workshop::diver_chart(), workshop::diver().clips, 0.0f);
+    const std::vector<JointRange> wide =
+        learned_ranges(workshop::diver_chart(), workshop::diver().clips, 0.2f);
     for (const Clip& clip : workshop::diver().clips) {
         CAPTURE(clip.name);
         CHECK(most_beyond(trunk_and_legs, clip) < 0.1f);
@@ -270,7 +262,7 @@ TEST_CASE("usual ranges hold the rest and all that the demo clips do, learned on
         CHECK(most_beyond(wide, clip) == 0.0f);
     }
     // What a sheet says goes before what is usual.
-    Chart stiff = diver();
+    Chart stiff = workshop::diver_chart();
     stiff.ranges = {usual.front()};
     stiff.ranges[0].range.twist = {-0.01f, 0.01f};
     const std::vector<JointRange> in_force = ranges_in_force(stiff);

@@ -13,8 +13,6 @@ using namespace dendraxis;
 
 namespace {
 
-constexpr float k_pi = 3.14159265f;
-
 // Ten bones of 10 cm and a tip, standing up.
 Skeleton ten_bones() {
     std::vector<Bone> bones;
@@ -38,11 +36,6 @@ Vec3 tip_of(const Skeleton& skeleton, std::span<const Transform> pose, int bone)
     std::vector<Transform> model(skeleton.size());
     to_model_space(skeleton, pose, model);
     return model[static_cast<std::size_t>(bone)].translation;
-}
-
-Vec3 way(std::mt19937& random) {
-    std::normal_distribution<float> normal;
-    return Vec3(normal(random), normal(random), normal(random)).normalized();
 }
 
 // A nearly straight start, so that nothing is known of where to bend.
@@ -83,7 +76,7 @@ TEST_CASE("a chain of ten bones reaches whatever is in reach, in few iterations"
         std::vector<Transform> pose = nearly_straight(skeleton);
         Effector tip;
         tip.bone = 10;
-        tip.target = share(random) * way(random);
+        tip.target = share(random) * workshop::any_direction(random);
         const SolveReport report = solver.solve({&tip, 1}, pose, workspace, options);
         iterations += report.iterations;
         solved += report.reached && (tip_of(skeleton, pose, 10) - tip.target).norm() < 1.1e-3f ? 1 : 0;

@@ -16,11 +16,6 @@ using namespace dendraxis;
 
 namespace {
 
-const Chart& diver() {
-    static const Chart charted = chart(workshop::diver());
-    return charted;
-}
-
 const Chart& hound() {
     static const Chart charted = chart(workshop::hound());
     return charted;
@@ -123,7 +118,7 @@ float most_beyond(const Chart& chart, const Clip& source, const Clip& result) {
 }  // namespace
 
 TEST_CASE("on a flat floor, and switched off, a pose comes back as it was") {
-    const GroundAdaptation adaptation(diver());
+    const GroundAdaptation adaptation(workshop::diver_chart());
     const Clip& stroll = workshop::diver().clip("stroll");
     GroundAdaptation::Workspace workspace;
     GroundState state;
@@ -142,7 +137,7 @@ TEST_CASE("on a flat floor, and switched off, a pose comes back as it was") {
 
 TEST_CASE("walking, stopping and walking on: feet stand on slopes and steps, and no joint jumps") {
     const Clip stroll = with_a_stop(workshop::diver().clip("stroll"), 32);
-    const float own = worst_kink(diver().skeleton, stroll);
+    const float own = worst_kink(workshop::diver_chart().skeleton, stroll);
     struct Case {
         std::string name;
         Ground ground;
@@ -150,14 +145,15 @@ TEST_CASE("walking, stopping and walking on: feet stand on slopes and steps, and
     for (const Case& c : {Case{"up 10 degrees", slope(10)}, Case{"down 10 degrees", slope(-10)},
                           Case{"aslant", slope(8, Vec3::UnitX())}, Case{"steps", steps}}) {
         CAPTURE(c.name);
-        const Clip result = walk_over(diver(), stroll, c.ground);
-        const float gap = worst_gap(diver(), stroll, result, c.ground, 50, 68);
-        const float kink = worst_kink(diver().skeleton, result);
+        const Clip result = walk_over(workshop::diver_chart(), stroll, c.ground);
+        const float gap = worst_gap(workshop::diver_chart(), stroll, result, c.ground, 50, 68);
+        const float kink = worst_kink(workshop::diver_chart().skeleton, result);
         MESSAGE(c.name, ": gap ", 1e3f * gap, " mm, kinks ", kink / own,
-                " times the clip's own, beyond ranges ", most_beyond(diver(), stroll, result) * k_degrees);
+                " times the clip's own, beyond ranges ",
+                most_beyond(workshop::diver_chart(), stroll, result) * k_degrees);
         CHECK(gap < 5e-3f);
         CHECK(kink < 2.0f * own);
-        CHECK(most_beyond(diver(), stroll, result) * k_degrees < 0.1f);
+        CHECK(most_beyond(workshop::diver_chart(), stroll, result) * k_degrees < 0.1f);
     }
 }
 
@@ -198,8 +194,8 @@ TEST_CASE("a clip over steps is adapted at any speed: no foot that stands is dee
 }
 
 TEST_CASE("what runs is not adapted, what slows down is, bit by bit") {
-    const GroundAdaptation adaptation(diver());
-    const auto rest = rest_pose(diver().skeleton);
+    const GroundAdaptation adaptation(workshop::diver_chart());
+    const auto rest = rest_pose(workshop::diver_chart().skeleton);
     GroundAdaptation::Workspace workspace;
     GroundState state;
     const Ground ground = slope(15, Vec3::UnitX());
@@ -228,8 +224,8 @@ TEST_CASE("what runs is not adapted, what slows down is, bit by bit") {
 }
 
 TEST_CASE("over a hole a foot hangs, a lift is followed, the floor may be missing altogether") {
-    const GroundAdaptation adaptation(diver());
-    const auto rest = rest_pose(diver().skeleton);
+    const GroundAdaptation adaptation(workshop::diver_chart());
+    const auto rest = rest_pose(workshop::diver_chart().skeleton);
     GroundAdaptation::Workspace workspace;
     const auto settled = [&](const Ground& ground) {
         GroundState state;
@@ -239,14 +235,15 @@ TEST_CASE("over a hole a foot hangs, a lift is followed, the floor may be missin
             adaptation.apply(pose, {}, ground, 1.0f / 60.0f, state, workspace);
         }
         std::vector<Transform> model(pose.size());
-        to_model_space(diver().skeleton, pose, model);
+        to_model_space(workshop::diver_chart().skeleton, pose, model);
         std::vector<float> soles;
-        for (const Sole& sole : diver().shape.soles) soles.push_back(lowest_of(sole, model, diver().up));
+        for (const Sole& sole : workshop::diver_chart().shape.soles)
+            soles.push_back(lowest_of(sole, model, workshop::diver_chart().up));
         for (const Transform& t : pose) CHECK(t.rotation.coeffs().allFinite());
         return soles;
     };
-    const float floor = diver().floor;
-    const bool left_first = diver().shape.soles[0].leg == "leg.left";
+    const float floor = workshop::diver_chart().floor;
+    const bool left_first = workshop::diver_chart().shape.soles[0].leg == "leg.left";
     const std::size_t left = left_first ? 0 : 1;
     // No ground to the left of the body: only the right foot goes down with its step.
     const auto ledge = settled([](const Vec3& place) -> std::optional<GroundPoint> {
@@ -279,8 +276,10 @@ TEST_CASE("over a hole a foot hangs, a lift is followed, the floor may be missin
             },
             1.0f / 60.0f, state, workspace);
         std::vector<Transform> model(pose.size());
-        to_model_space(diver().skeleton, pose, model);
-        worst = std::max(worst, std::abs(lowest_of(diver().shape.soles[left], model, diver().up) - height));
+        to_model_space(workshop::diver_chart().skeleton, pose, model);
+        worst = std::max(worst, std::abs(lowest_of(workshop::diver_chart().shape.soles[left], model,
+                                                   workshop::diver_chart().up) -
+                                         height));
     }
     CHECK(worst < 6e-3f);
 }

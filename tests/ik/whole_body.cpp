@@ -17,17 +17,15 @@ using namespace dendraxis;
 
 namespace {
 
-constexpr float k_turn_half = 3.14159265f;
-
 // The diver without surface but with tassels: 67 bones.
-const Chart& diver() {
+const Chart& tasseled_diver() {
     static const Chart charted = chart(harbour::with_tassels(workshop::diver().skeleton, 67));
     return charted;
 }
 
 // A frame of one of the diver's clips; the tassels hang.
 std::vector<Transform> pose_of(const std::string& clip, std::size_t frame) {
-    std::vector<Transform> pose = rest_pose(diver().skeleton);
+    std::vector<Transform> pose = rest_pose(tasseled_diver().skeleton);
     const auto own = workshop::diver().clip(clip).frame(frame);
     std::copy(own.begin(), own.end(), pose.begin());
     return pose;
@@ -81,8 +79,8 @@ std::vector<Transform> random_pose(const BodySolver& solver, float most, std::mt
 }  // namespace
 
 TEST_CASE("a body reaches what it is known to reach, with all joints in their ranges") {
-    const BodySolver solver = body_solver(diver());
-    std::vector<Effector> effectors = five_effectors(diver());
+    const BodySolver solver = body_solver(tasseled_diver());
+    std::vector<Effector> effectors = five_effectors(tasseled_diver());
     BodySolver::Workspace workspace;
     std::mt19937 random(3);
     SolveOptions options;
@@ -109,8 +107,8 @@ TEST_CASE("a body reaches what it is known to reach, with all joints in their ra
 }
 
 TEST_CASE("from frame to frame no joint jumps farther than its targets move") {
-    const BodySolver solver = body_solver(diver());
-    std::vector<Effector> effectors = five_effectors(diver());
+    const BodySolver solver = body_solver(tasseled_diver());
+    std::vector<Effector> effectors = five_effectors(tasseled_diver());
     BodySolver::Workspace workspace;
     SolveOptions options;
     options.hub_freedom = 1.0f;
@@ -121,7 +119,7 @@ TEST_CASE("from frame to frame no joint jumps farther than its targets move") {
         // The left hand goes around in a circle that leads it out of reach and back, everything else stands.
         std::vector<Transform> pose = pose_of("crouch", 40);
         aim_at(effectors, solver.skeleton(), pose);
-        const float angle = 2.0f * k_turn_half * static_cast<float>(f) / 100.0f;
+        const float angle = 2.0f * k_pi * static_cast<float>(f) / 100.0f;
         effectors[0].target +=
             Vec3(0.3f * std::sin(angle), 0.3f - 0.3f * std::cos(angle), 0.5f * std::sin(0.5f * angle));
         solver.solve(effectors, pose, workspace, options);
@@ -173,8 +171,8 @@ TEST_CASE("a solution does not depend on local axes, units or size") {
 }
 
 TEST_CASE("solving asks for no memory, and orientations are met") {
-    const BodySolver solver = body_solver(diver());
-    std::vector<Effector> effectors = five_effectors(diver());
+    const BodySolver solver = body_solver(tasseled_diver());
+    std::vector<Effector> effectors = five_effectors(tasseled_diver());
     effectors[0].turn_weight = 1.0f;
     effectors[0].orientation = Quat(Eigen::AngleAxisf(0.2f, Vec3::UnitY())) * effectors[0].orientation;
     effectors[0].target += Vec3(-0.2f, -0.2f, 0.2f);
@@ -195,13 +193,13 @@ TEST_CASE("solving asks for no memory, and orientations are met") {
     options.rest = crouch;
     options.rest_pull = 1.0f;
     std::copy(rest.begin(), rest.end(), pose.begin());
-    Effector head = effector_of(diver(), "head");
+    Effector head = effector_of(tasseled_diver(), "head");
     head.place_weight = 0.0f;
     head.turn_weight = 1.0f;
     solver.solve({&head, 1}, pose, workspace, options);
-    const auto knee = static_cast<std::size_t>(diver().find("leg.left")->bones[1]);
+    const auto knee = static_cast<std::size_t>(tasseled_diver().find("leg.left")->bones[1]);
     CHECK(angle_between(pose[knee].rotation, options.rest[knee].rotation) < 0.01f);
     SolverJoint nowhere;
     nowhere.bone = 9999;
-    CHECK_THROWS_AS(BodySolver(diver().skeleton, {nowhere}), Error);
+    CHECK_THROWS_AS(BodySolver(tasseled_diver().skeleton, {nowhere}), Error);
 }

@@ -36,10 +36,6 @@ Frame Time: 0.0333333
 3 4 5 10 20 30 0 90 0
 )";
 
-bool has(const Findings& findings, const std::string& code) {
-    return std::any_of(findings.begin(), findings.end(), [&](const Finding& f) { return f.code == code; });
-}
-
 std::string replaced(std::string text, const std::string& from, const std::string& to) {
     const auto at = text.find(from);
     REQUIRE(at != std::string::npos);
@@ -92,7 +88,7 @@ TEST_CASE("BVH files as they come") {
         same(replaced(text, "90 0 0\n3", "90 0 0 3"));
     }
     SUBCASE("end sites missing or empty") {
-        CHECK(has(same(replaced(k_plain, "OFFSET 0 80 0", "")), "bvh.end-site"));
+        CHECK(workshop::has(same(replaced(k_plain, "OFFSET 0 80 0", "")), "bvh.end-site"));
         const auto start = k_plain.find("    End Site");
         std::string text = k_plain;
         text.erase(start, text.find("  }\n}\nMOTION") - start);
@@ -100,8 +96,8 @@ TEST_CASE("BVH files as they come") {
         same(text);
     }
     SUBCASE("the wrong count of frames, a cut last one") {
-        CHECK(has(same(replaced(k_plain, "Frames: 2", "Frames: 7")), "bvh.frame-count"));
-        CHECK(has(same(k_plain + "1 2 3\n"), "bvh.cut-short"));
+        CHECK(workshop::has(same(replaced(k_plain, "Frames: 2", "Frames: 7")), "bvh.frame-count"));
+        CHECK(workshop::has(same(k_plain + "1 2 3\n"), "bvh.cut-short"));
     }
     SUBCASE("frame times in other forms") {
         for (const char* time : {"Frame Time: 0,0333333", "Frame Time 0.0333333", "FrameTime: 0.0333333",
@@ -110,8 +106,9 @@ TEST_CASE("BVH files as they come") {
             const std::string text = replaced(k_plain, "Frame Time: 0.0333333", time);
             CHECK(io::parse_bvh(text, "mast").clips[0].fps == doctest::Approx(30.0).epsilon(1e-4));
         }
-        CHECK(has(io::parse_bvh(replaced(k_plain, "Frame Time: 0.0333333", "Frame Time: 0"), "mast").findings,
-                  "bvh.frame-time"));
+        CHECK(workshop::has(
+            io::parse_bvh(replaced(k_plain, "Frame Time: 0.0333333", "Frame Time: 0"), "mast").findings,
+            "bvh.frame-time"));
     }
     SUBCASE("channels in another order, a root without positions, positions on a joint") {
         std::string text = replaced(k_plain, "CHANNELS 3 Zrotation Xrotation Yrotation",
@@ -130,8 +127,8 @@ TEST_CASE("BVH files as they come") {
                       "30 0 0 0 0 90 0"));  // on top of the offset
     }
     SUBCASE("values that are no numbers") {
-        CHECK(has(io::parse_bvh(replaced(k_plain, "3 4 5 10", "nan 4 5 -1.#IND"), "mast").findings,
-                  "bvh.not-a-number"));
+        CHECK(workshop::has(io::parse_bvh(replaced(k_plain, "3 4 5 10", "nan 4 5 -1.#IND"), "mast").findings,
+                            "bvh.not-a-number"));
     }
 }
 

@@ -118,12 +118,6 @@ std::vector<float> part_volumes(const Surface& surface, std::size_t bodies) {
 const std::vector<std::function<const Character&()>> k_people{workshop::diver, workshop::bosun,
                                                               workshop::deckhand, workshop::hound};
 
-bool has(const Findings& findings, const std::string& code, const std::string& where = "") {
-    return std::any_of(findings.begin(), findings.end(), [&](const Finding& finding) {
-        return finding.code == code && (where.empty() || finding.where == where);
-    });
-}
-
 }  // namespace
 
 TEST_CASE("a built ragdoll covers the skin, weighs what it should and has nothing wrong with it") {
@@ -237,7 +231,7 @@ TEST_CASE("every fault that is put in on purpose is found") {
         RagdollPlan plan = good;
         spoil(plan);
         CAPTURE(code);
-        CHECK(has(check_ragdoll(plan, chart), code, where));
+        CHECK(workshop::has(check_ragdoll(plan, chart), code, where));
     };
     const auto drop_body = [&](RagdollPlan& plan, const char* name) {
         const int index = plan.find(name);

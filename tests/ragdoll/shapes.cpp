@@ -15,16 +15,16 @@ PlacedShape at(const Shape& shape, const Vec3& place, const Quat& turn = Quat::I
     return {shape, {turn, place, Vec3::Ones()}};
 }
 
-const Shape k_ball{ShapeKind::sphere, Vec3::Constant(0.5f)};
-const Shape k_box{ShapeKind::box, Vec3(0.2f, 0.3f, 0.4f)};
-const Shape k_capsule{ShapeKind::capsule, Vec3(0.1f, 0.5f, 0.1f)};
+const Shape k_unit_ball{ShapeKind::sphere, Vec3::Constant(0.5f)};
+const Shape k_unit_box{ShapeKind::box, Vec3(0.2f, 0.3f, 0.4f)};
+const Shape k_unit_capsule{ShapeKind::capsule, Vec3(0.1f, 0.5f, 0.1f)};
 
 }  // namespace
 
 TEST_CASE("volumes and moments of shapes are those of solids, found by points within them") {
     std::mt19937 engine(2);
     std::uniform_real_distribution<float> chance(-1.0f, 1.0f);
-    for (const Shape& shape : {k_ball, k_box, k_capsule}) {
+    for (const Shape& shape : {k_unit_ball, k_unit_box, k_unit_capsule}) {
         CAPTURE(to_string(shape.kind));
         constexpr int k_points = 200000;
         int within = 0;
@@ -44,7 +44,7 @@ TEST_CASE("volumes and moments of shapes are those of solids, found by points wi
 }
 
 TEST_CASE("outness grows evenly: a shape grown by it goes through the point") {
-    for (const Shape& shape : {k_ball, k_box, k_capsule}) {
+    for (const Shape& shape : {k_unit_ball, k_unit_box, k_unit_capsule}) {
         CAPTURE(to_string(shape.kind));
         for (const Vec3& point :
              {Vec3(0.3f, 0.1f, 0.2f), Vec3(0.01f, 0.9f, 0.05f), Vec3(0.2f, -0.7f, 0.0f)}) {
@@ -64,17 +64,17 @@ TEST_CASE("overlaps: known depths, however both are turned, and room between") {
             };
             return overlap(turned(a), turned(b));
         };
-        CHECK(both(at(k_ball, Vec3::Zero()), at(k_ball, Vec3(0.9f, 0, 0))) ==
+        CHECK(both(at(k_unit_ball, Vec3::Zero()), at(k_unit_ball, Vec3(0.9f, 0, 0))) ==
               doctest::Approx(0.1f).epsilon(1e-3));
-        CHECK(both(at(k_ball, Vec3::Zero()), at(k_ball, Vec3(1.3f, 0, 0))) ==
+        CHECK(both(at(k_unit_ball, Vec3::Zero()), at(k_unit_ball, Vec3(1.3f, 0, 0))) ==
               doctest::Approx(-0.3f).epsilon(1e-3));
-        CHECK(both(at(k_capsule, Vec3::Zero()), at(k_capsule, Vec3(0.15f, 0.3f, 0))) ==
+        CHECK(both(at(k_unit_capsule, Vec3::Zero()), at(k_unit_capsule, Vec3(0.15f, 0.3f, 0))) ==
               doctest::Approx(0.05f).epsilon(1e-2));
-        CHECK(both(at(k_capsule, Vec3::Zero()), at(k_ball, Vec3(0, 1.2f, 0))) ==
+        CHECK(both(at(k_unit_capsule, Vec3::Zero()), at(k_unit_ball, Vec3(0, 1.2f, 0))) ==
               doctest::Approx(-0.2f).epsilon(1e-2));
-        CHECK(both(at(k_box, Vec3::Zero()), at(k_box, Vec3(0.5f, 0, 0))) ==
+        CHECK(both(at(k_unit_box, Vec3::Zero()), at(k_unit_box, Vec3(0.5f, 0, 0))) ==
               doctest::Approx(-0.1f).epsilon(1e-2));
-        CHECK(both(at(k_box, Vec3::Zero()), at(k_ball, Vec3(0, 0.75f, 0))) ==
+        CHECK(both(at(k_unit_box, Vec3::Zero()), at(k_unit_ball, Vec3(0, 0.75f, 0))) ==
               doctest::Approx(0.05f).epsilon(1e-2));
     }
 }

@@ -18,25 +18,21 @@ using namespace dendraxis;
 
 namespace {
 
-Quat turn(float degrees, const Vec3& axis) {
-    return Quat(Eigen::AngleAxisf(degrees / k_degrees, axis));
-}
-
 // Everything that a plain walk does not: a sliding forearm, a head that grows, a root that turns.
 Clip wild(const Character& character) {
     return sticks::clip(character, 24, [&](std::size_t f, std::vector<Transform>& pose) {
         const float t = static_cast<float>(f) / 23.0f;
         const auto bone = [&](const char* name) -> Transform& { return sticks::bone(character, pose, name); };
-        bone("root").rotation = turn(40.0f * t, Vec3::UnitY());
+        bone("root").rotation = sticks::turned(40.0f * t, Vec3::UnitY());
         bone("root").translation += Vec3(0.0f, 0.0f, t);
         bone("hips").translation += Vec3(0.1f * t, -0.2f * std::sin(3.0f * t), 0.0f);
-        bone("spine_1").rotation = turn(30.0f * t, Vec3::UnitX());
-        bone("spine_2").rotation = turn(-15.0f * t, Vec3::UnitZ());
+        bone("spine_1").rotation = sticks::turned(30.0f * t, Vec3::UnitX());
+        bone("spine_2").rotation = sticks::turned(-15.0f * t, Vec3::UnitZ());
         bone("forearm_left").translation += Vec3(0.1f * t, 0.0f, 0.03f);
-        bone("forearm_left").rotation = turn(70.0f * t, Vec3::UnitY());
-        bone("thigh_right").rotation = turn(-50.0f * t, Vec3::UnitX());
+        bone("forearm_left").rotation = sticks::turned(70.0f * t, Vec3::UnitY());
+        bone("thigh_right").rotation = sticks::turned(-50.0f * t, Vec3::UnitX());
         bone("head").scale = Vec3::Constant(1.0f + 0.3f * t);
-        bone("toes_left").rotation = turn(20.0f * t, Vec3::UnitX());
+        bone("toes_left").rotation = sticks::turned(20.0f * t, Vec3::UnitX());
     });
 }
 
@@ -85,8 +81,8 @@ TEST_CASE("what steps in the source steps in the target") {
     const Character other = sticks::figure({.spine_bones = 3, .size = 0.8f, .bent_knees = 0.1f});
     Clip clip = sticks::clip(figure, 24, [&](std::size_t f, std::vector<Transform>& pose) {
         const auto held = static_cast<float>(f / 6);  // four poses of six frames
-        sticks::bone(figure, pose, "thigh_left").rotation = turn(-12.0f * held, Vec3::UnitX());
-        sticks::bone(figure, pose, "shin_left").rotation = turn(15.0f * held, Vec3::UnitX());
+        sticks::bone(figure, pose, "thigh_left").rotation = sticks::turned(-12.0f * held, Vec3::UnitX());
+        sticks::bone(figure, pose, "shin_left").rotation = sticks::turned(15.0f * held, Vec3::UnitX());
         sticks::bone(figure, pose, "hips").translation.y() -= 0.02f * held;
     });
     clip.steps.assign(figure.skeleton.size(), 0);
@@ -162,7 +158,7 @@ TEST_CASE("feet that hang below the root are carried, also where they were posed
     std::vector<Transform> model = rest_in_model_space(figure.skeleton);
     // The whole left leg turned out about its hip, its foot along with it.
     const Vec3 hip = model[static_cast<std::size_t>(figure.skeleton.find("thigh_left"))].translation;
-    const Quat out = turn(10.0f, Vec3::UnitZ());
+    const Quat out = sticks::turned(10.0f, Vec3::UnitZ());
     for (const char* name : {"thigh_left", "shin_left", "foot_left", "toes_left", "toes_end_left"}) {
         Transform& bone = model[static_cast<std::size_t>(figure.skeleton.find(name))];
         bone.translation = hip + out * (bone.translation - hip);
@@ -177,7 +173,8 @@ TEST_CASE("feet that hang below the root are carried, also where they were posed
     const Clip clip = sticks::clip(figure, 10, [&](std::size_t f, std::vector<Transform>& pose) {
         sticks::bone(figure, pose, "foot_left").translation +=
             Vec3(0.0f, 0.01f * static_cast<float>(f), 0.02f);
-        sticks::bone(figure, pose, "shin_left").rotation = turn(3.0f * static_cast<float>(f), Vec3::UnitX());
+        sticks::bone(figure, pose, "shin_left").rotation =
+            sticks::turned(3.0f * static_cast<float>(f), Vec3::UnitX());
     });
     CHECK(worst(figure, clip, spread, carried(figure, clip, spread)) < 1e-4f);
 }
@@ -202,7 +199,7 @@ TEST_CASE("twist bones of one build do as the source's do, not as they would be 
         for (const Helper& helper : charted.helpers) {
             Transform& bone = pose[static_cast<std::size_t>(helper.bone)];
             if (helper.kind == HelperKind::twist)
-                bone.rotation = bone.rotation * turn(15.0f * static_cast<float>(f), Vec3::UnitY());
+                bone.rotation = bone.rotation * sticks::turned(15.0f * static_cast<float>(f), Vec3::UnitY());
         }
     });
     const Clip result = Transfer(pair(charted, charted)).apply(clip);
@@ -230,7 +227,7 @@ TEST_CASE("the review of one build looks joint by joint") {
     const int shin = pairing.target.skeleton.find("shin_left");
     for (std::size_t f = 5; f < 9; ++f) {
         Quat& local = result.frame(f)[static_cast<std::size_t>(shin)].rotation;
-        local = local * turn(8.0f, Vec3(0.6f, 0.0f, 0.8f));
+        local = local * sticks::turned(8.0f, Vec3(0.6f, 0.0f, 0.8f));
     }
     const Review wrong = judge(pairing, {review_clip(pairing, clip, result)});
     CHECK_FALSE(wrong.passed);

@@ -15,10 +15,6 @@ using namespace dendraxis;
 
 namespace {
 
-Quat turn(float degrees, const Vec3& axis) {
-    return Quat(Eigen::AngleAxisf(degrees / k_degrees, axis));
-}
-
 // Without skin nothing ties a foot to its shin that hangs elsewhere; a person says so.
 Chart charted(const Character& character) {
     Chart result = chart(character);
@@ -78,13 +74,13 @@ struct Stage {
 
 void walk(std::size_t f, std::vector<Transform>& pose, const Character& who) {
     const float swing = 25.0f * std::sin(0.5f * static_cast<float>(f));
-    sticks::bone(who, pose, "thigh_left").rotation = turn(swing, Vec3::UnitX());
-    sticks::bone(who, pose, "thigh_right").rotation = turn(-swing, Vec3::UnitX());
-    sticks::bone(who, pose, "shin_left").rotation = turn(20.0f + swing / 2.0f, Vec3::UnitX());
+    sticks::bone(who, pose, "thigh_left").rotation = sticks::turned(swing, Vec3::UnitX());
+    sticks::bone(who, pose, "thigh_right").rotation = sticks::turned(-swing, Vec3::UnitX());
+    sticks::bone(who, pose, "shin_left").rotation = sticks::turned(20.0f + swing / 2.0f, Vec3::UnitX());
     sticks::bone(who, pose, "upper_arm_right").rotation =
-        turn(60.0f, Vec3::UnitZ()) * turn(swing, Vec3::UnitY());
-    sticks::bone(who, pose, "spine_1").rotation = turn(swing / 3.0f, Vec3::UnitX());
-    sticks::bone(who, pose, "spine_2").rotation = turn(swing / 3.0f, Vec3::UnitX());
+        sticks::turned(60.0f, Vec3::UnitZ()) * sticks::turned(swing, Vec3::UnitY());
+    sticks::bone(who, pose, "spine_1").rotation = sticks::turned(swing / 3.0f, Vec3::UnitX());
+    sticks::bone(who, pose, "spine_2").rotation = sticks::turned(swing / 3.0f, Vec3::UnitX());
 }
 
 }  // namespace
@@ -156,7 +152,8 @@ TEST_CASE("a target whose feet hang below the root keeps them at its shins") {
 TEST_CASE("what belongs to no chain goes by its name, below what answers to each other") {
     const auto swing = [](std::size_t f, std::vector<Transform>& pose, const Character& who) {
         walk(f, pose, who);
-        sticks::bone(who, pose, "Ponytail").rotation = turn(4.0f * static_cast<float>(f), Vec3::UnitX());
+        sticks::bone(who, pose, "Ponytail").rotation =
+            sticks::turned(4.0f * static_cast<float>(f), Vec3::UnitX());
     };
     const sticks::Plan other{.spine_bones = 3, .hair = "pony_tail", .bent_knees = 0.1f};
     const Stage stage(sticks::figure({.hair = "Ponytail"}), sticks::figure(other), swing);
@@ -164,7 +161,7 @@ TEST_CASE("what belongs to no chain goes by its name, below what answers to each
     for (std::size_t f = 0; f < stage.clip.frame_count(); ++f) {
         const Quat& local =
             stage.result.frame(f)[static_cast<std::size_t>(stage.target.skeleton.find("pony_tail"))].rotation;
-        CHECK(angle_between(local, turn(4.0f * static_cast<float>(f), Vec3::UnitX())) < 0.01f);
+        CHECK(angle_between(local, sticks::turned(4.0f * static_cast<float>(f), Vec3::UnitX())) < 0.01f);
     }
     const auto codes = [](const Stage& of) {
         std::string all;
@@ -216,9 +213,9 @@ TEST_CASE("a trunk on four legs leans as the source's, though the bone that carr
     // The middle bone pitches down, and both ends make up for it: the body does not lean at all.
     const Clip clip = sticks::clip(source, 12, [&](std::size_t f, std::vector<Transform>& pose) {
         const float angle = 2.0f * static_cast<float>(f);
-        sticks::bone(source, pose, "pelvis").rotation = turn(angle, Vec3::UnitX());
+        sticks::bone(source, pose, "pelvis").rotation = sticks::turned(angle, Vec3::UnitX());
         for (const char* end : {"loin", "spine_1"})
-            sticks::bone(source, pose, end).rotation = turn(-angle, Vec3::UnitX());
+            sticks::bone(source, pose, end).rotation = sticks::turned(-angle, Vec3::UnitX());
     });
     const Pairing pairing = pair(chart(source), chart(target));
     REQUIRE_FALSE(pairing.is_same_build());
@@ -239,7 +236,8 @@ TEST_CASE("four feet stand on the floor though front and hind legs are of other 
         const Pairing pairing = pair(chart(source), chart(target));
         REQUIRE_FALSE(pairing.is_same_build());
         const Clip clip = sticks::clip(source, 20, [&](std::size_t f, std::vector<Transform>& pose) {
-            sticks::bone(source, pose, "head").rotation = turn(static_cast<float>(f), Vec3::UnitX());
+            sticks::bone(source, pose, "head").rotation =
+                sticks::turned(static_cast<float>(f), Vec3::UnitX());
         });
         const Clip result = Transfer(pairing).apply(clip);
         for (const char* paw : {"forepaw_left", "forepaw_right", "hind_paw_left", "hind_paw_right"}) {

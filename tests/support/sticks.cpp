@@ -193,4 +193,8 @@ Character merged(Character character, const std::string& name) {
     return with_bones(character, std::move(bones));
 }
 
+Quat turned(float degrees, const Vec3& axis) {
+    return Quat(Eigen::AngleAxisf(degrees / dendraxis::k_degrees, axis));
+}
+
 }  // namespace sticks

@@ -25,6 +25,8 @@ struct Plan {
     float bent_knees = 0.0f;  ///< how far knees stand forward at rest, metres
 };
 
+Quat turned(float degrees, const Vec3& axis);
+
 /// A biped in T stance that faces +Z, about 1.8 m tall.
 Character figure(const Plan& plan);
 

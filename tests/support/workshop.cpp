@@ -131,4 +131,26 @@ fs::path RawGltf::write(const Scratch& scratch, const std::string& name) const {
     return scratch / (name + ".gltf");
 }
 
+const dendraxis::Chart& diver_chart() {
+    static const dendraxis::Chart charted = chart(diver());
+    return charted;
+}
+
+std::vector<std::string> bone_names(const dendraxis::Character& character) {
+    std::vector<std::string> names;
+    for (const dendraxis::Bone& bone : character.skeleton.bones()) names.push_back(bone.name);
+    return names;
+}
+
+bool has(const dendraxis::Findings& findings, const std::string& code, const std::string& where) {
+    return std::any_of(findings.begin(), findings.end(), [&](const dendraxis::Finding& finding) {
+        return finding.code == code && (where.empty() || finding.where == where);
+    });
+}
+
+dendraxis::Vec3 any_direction(std::mt19937& random) {
+    std::normal_distribution<float> normal;
+    return dendraxis::Vec3(normal(random), normal(random), normal(random)).normalized();
+}
+
 }  // namespace workshop

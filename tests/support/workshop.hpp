@@ -8,6 +8,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <random>
 #include <string>
 #include <vector>
 
@@ -37,6 +38,21 @@ const dendraxis::Character& diver();
 const dendraxis::Character& bosun();
 const dendraxis::Character& deckhand();
 const dendraxis::Character& hound();
+
+/// Their charts, found once.
+const dendraxis::Chart& diver_chart();
+
+/// The files of the two most used, as arguments of the tool.
+inline const std::string k_diver = demo("diver.glb").string();
+inline const std::string k_bosun = demo("bosun.glb").string();
+
+std::vector<std::string> bone_names(const dendraxis::Character& character);
+
+/// If `where` is given, the finding must be about it.
+bool has(const dendraxis::Findings& findings, const std::string& code, const std::string& where = "");
+
+/// All directions are equally likely.
+dendraxis::Vec3 any_direction(std::mt19937& random);
 
 struct Outcome {
     int status = -1;

@@ -16,8 +16,8 @@ using nlohmann::json;
 
 namespace {
 
-const std::string k_diver = workshop::demo("diver.glb").string();
-const std::string k_bosun = workshop::demo("bosun.glb").string();
+using workshop::k_bosun;
+using workshop::k_diver;
 
 json json_from(const std::string& arguments) {
     const auto outcome = workshop::run_tool(arguments);

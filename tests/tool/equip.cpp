@@ -15,8 +15,8 @@ namespace fs = std::filesystem;
 using workshop::run_tool;
 
 namespace {
-const std::string k_diver = workshop::demo("diver.glb").string();
-const std::string k_bosun = workshop::demo("bosun.glb").string();
+using workshop::k_bosun;
+using workshop::k_diver;
 const std::string k_lantern = workshop::demo("lantern.glb").string();
 
 // Each of these words, put into a command line, is refused in one line that tells the other word.

@@ -9,7 +9,7 @@ using nlohmann::json;
 using workshop::run_tool;
 
 namespace {
-const std::string k_diver = workshop::demo("diver.glb").string();
+using workshop::k_diver;
 }
 
 TEST_CASE("build, check, edit, drop, export and draw from the command line") {

@@ -13,8 +13,8 @@ using nlohmann::json;
 
 namespace {
 
-const std::string k_diver = workshop::demo("diver.glb").string();
-const std::string k_bosun = workshop::demo("bosun.glb").string();
+using workshop::k_bosun;
+using workshop::k_diver;
 
 // A folder of three clips as BVH.
 workshop::fs::path motion_folder(const workshop::Scratch& scratch) {

@@ -16,7 +16,7 @@ using namespace dendraxis;
 
 namespace {
 
-const std::string k_diver = workshop::demo("diver.glb").string();
+using workshop::k_diver;
 
 workshop::Outcome solve(const std::string& arguments) {
     return workshop::run_tool("solve " + arguments);

@@ -3,11 +3,18 @@
 
 #include <dendraxis/base/transform.hpp>
 
+#include <cmath>
 #include <span>
 
 namespace dendraxis {
 
+inline constexpr float k_pi = 3.14159265f;
 inline constexpr float k_degrees = 57.29577951308232f;  ///< degrees in a radian
+
+/// The same angle, in radians, from minus a half turn to a half turn.
+inline float wrapped(float angle) noexcept {
+    return std::remainder(angle, 2.0f * k_pi);
+}
 
 /// A rotation as a twist about an axis followed by a swing that moves the axis: `swing * twist`.
 struct SwingTwist {
