@@ -39,12 +39,12 @@ void falling(benchmark::State& state) {
         std::vector<sim::World> worlds(together ? 1 : static_cast<std::size_t>(count));
         for (sim::World& world : worlds) world.add_floor(Vec3::Zero(), Vec3::UnitY());
         for (std::int64_t i = 0; i < count; ++i) {
-            Transform stands;
-            stands.translation =
+            Transform placement;
+            placement.translation =
                 Vec3(2.5f * static_cast<float>(i % 10), 1.0f, 2.5f * static_cast<float>(i / 10));
-            stands.rotation =
+            placement.rotation =
                 Quat(Eigen::AngleAxisf(0.7f * static_cast<float>(fallen++), Vec3(1, 2, 3).normalized()));
-            binding.bodies_of(rest, stands, bodies);
+            binding.bodies_of(rest, placement, bodies);
             worlds[together ? 0 : static_cast<std::size_t>(i)].add(binding, bodies, anchors);
         }
         return worlds;

@@ -20,7 +20,7 @@ using namespace dendraxis;
 
 constexpr std::size_t k_sets = 1000;
 
-Vec3 way(std::mt19937& random) {
+Vec3 direction(std::mt19937& random) {
     std::normal_distribution<float> normal;
     return Vec3(normal(random), normal(random), normal(random)).normalized();
 }
@@ -30,7 +30,7 @@ void two_bones(benchmark::State& state) {
     std::uniform_real_distribution<float> share(0.2f, 1.1f);
     const LimbJoints limb{Vec3::Zero(), Vec3(0.05f, -0.4f, 0.02f), Vec3(0.0f, -0.8f, 0.0f)};
     std::vector<Vec3> targets;
-    for (std::size_t i = 0; i < k_sets; ++i) targets.push_back(0.8f * share(random) * way(random));
+    for (std::size_t i = 0; i < k_sets; ++i) targets.push_back(0.8f * share(random) * direction(random));
     std::size_t i = 0;
     for (auto step : state) {
         benchmark::DoNotOptimize(solve_two_bone(limb, targets[i]));
@@ -61,7 +61,7 @@ void chain_of_ten(benchmark::State& state) {
     std::vector<Effector> tips(k_sets);
     for (Effector& tip : tips) {
         tip.bone = 10;
-        tip.target = share(random) * way(random);
+        tip.target = share(random) * direction(random);
     }
     std::size_t i = 0;
     long iterations = 0;
@@ -74,7 +74,7 @@ void chain_of_ten(benchmark::State& state) {
 }
 BENCHMARK(chain_of_ten);
 
-// The diver with some tassels, 67 bones, its hub free; hands, feet and head each so many centimeters away in
+// The diver with some tassels, 67 bones, its hips free; hands, feet and head each so many centimeters away in
 // any direction from where they are in a frame of the crouch.
 void whole_body(benchmark::State& state) {
     const Character diver = io::load_character(DENDRAXIS_DEMO_FOLDER "/diver.glb");
@@ -93,12 +93,12 @@ void whole_body(benchmark::State& state) {
         for (std::size_t e = 0; e < 5; ++e) {
             set[e] = effector_of(charted, names[e]);
             const Transform& bone = model[static_cast<std::size_t>(set[e].bone)];
-            set[e].target = bone.translation + bone.rotation * set[e].offset + away * way(random);
+            set[e].target = bone.translation + bone.rotation * set[e].offset + away * direction(random);
         }
     }
     SolveOptions options;
     options.tolerance = 1e-3f;
-    options.hub_freedom = 1.0f;
+    options.hips_freedom = 1.0f;
     options.ranges = state.range(1) != 0;
     std::vector<Transform> pose(start.begin(), start.end());
     BodySolver::Workspace workspace;
@@ -124,8 +124,8 @@ void adapt_two_feet(benchmark::State& state) {
     const Character diver = io::load_character(DENDRAXIS_DEMO_FOLDER "/diver.glb");
     const GroundAdaptation adaptation(chart(diver));
     const Clip& stroll = diver.clip("stroll");
-    const Ground slope = [](const Vec3& place) -> std::optional<GroundPoint> {
-        return GroundPoint{0.15f * place.z(), Vec3(0.0f, 0.989f, -0.148f), 0.0f};
+    const Ground slope = [](const Vec3& position) -> std::optional<GroundPoint> {
+        return GroundPoint{0.15f * position.z(), Vec3(0.0f, 0.989f, -0.148f), 0.0f};
     };
     GroundOptions options;
     options.strength = state.range(0) != 0 ? 1.0f : 0.0f;
@@ -162,7 +162,7 @@ void positions_of_ten(benchmark::State& state) {
     std::mt19937 random(1);
     std::uniform_real_distribution<float> share(0.05f, 0.99f);
     std::vector<Vec3> targets;
-    for (std::size_t i = 0; i < k_sets; ++i) targets.push_back(share(random) * way(random));
+    for (std::size_t i = 0; i < k_sets; ++i) targets.push_back(share(random) * direction(random));
     std::size_t i = 0;
     for (auto step : state) {
         std::array<Vec3, 11> joints;

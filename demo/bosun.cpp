@@ -243,9 +243,9 @@ dendraxis::Character make_bosun() {
     dendraxis::Character bosun;
     bosun.name = "bosun";
     bosun.skeleton = build_skeleton(joints, 0, above);
-    std::vector<std::pair<std::string, Vec3>> places;
-    for (const Joint& joint : joints) places.emplace_back(joint.name, joint.place);
-    Sculptor s(places);
+    std::vector<std::pair<std::string, Vec3>> positions;
+    for (const Joint& joint : joints) positions.emplace_back(joint.name, joint.position);
+    Sculptor s(positions);
     sculpt_bosun_head(s);
     sculpt_bosun_coat(s);
     for (const auto& [side, x] : {std::pair("L", 1.0f), std::pair("R", -1.0f)}) {

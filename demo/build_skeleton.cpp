@@ -26,9 +26,9 @@ std::vector<Joint> mirrored(const std::vector<Joint>& plan, const std::string& l
         for (const Joint& joint : plan) {
             const bool sided = joint.name.find("{}") != std::string::npos;
             if (sided == side.empty()) continue;
-            Vec3 place = joint.place;
-            if (!side.empty() && side == right) place.x() = -place.x();
-            joints.push_back({put(joint.name, side), put(joint.parent, side), place});
+            Vec3 position = joint.position;
+            if (!side.empty() && side == right) position.x() = -position.x();
+            joints.push_back({put(joint.name, side), put(joint.parent, side), position});
         }
     }
     // Parents first, whatever the order of the plan.
@@ -54,11 +54,11 @@ Skeleton build_skeleton(const std::vector<Joint>& joints, int axis, const Transf
     for (std::size_t i = 0; i < joints.size(); ++i) index[joints[i].name] = static_cast<int>(i);
     const auto direction_of = [&](const Joint& joint) -> Vec3 {
         for (const Joint& child : joints) {
-            if (child.parent == joint.name && (child.place - joint.place).norm() > 1e-4f)
-                return child.place - joint.place;
+            if (child.parent == joint.name && (child.position - joint.position).norm() > 1e-4f)
+                return child.position - joint.position;
         }
         for (const Joint& parent : joints) {
-            if (parent.name == joint.parent) return joint.place - parent.place;
+            if (parent.name == joint.parent) return joint.position - parent.position;
         }
         return Vec3::UnitY();
     };
@@ -74,16 +74,16 @@ Skeleton build_skeleton(const std::vector<Joint>& joints, int axis, const Transf
         axes.col(axis) = along;
         axes.col((axis + 1) % 3) = hint;
         axes.col((axis + 2) % 3) = along.cross(hint);
-        Transform place;
-        place.rotation = Quat(axes).normalized();
-        place.translation = joint.place;
-        place.scale = above.scale;
-        model.push_back(place);
+        Transform position;
+        position.rotation = Quat(axes).normalized();
+        position.translation = joint.position;
+        position.scale = above.scale;
+        model.push_back(position);
         Bone bone;
         bone.name = bone.label = joint.name;
         bone.parent = first ? dendraxis::k_no_bone : index.at(joint.parent);
         const Transform& parent = first ? above : model[static_cast<std::size_t>(bone.parent)];
-        bone.rest = inverse(parent) * place;
+        bone.rest = inverse(parent) * position;
         bone.rest.scale = Vec3::Ones();
         bones.push_back(bone);
     }

@@ -5,7 +5,7 @@
 namespace harbour {
 namespace {
 
-// Arms hang 62 degrees below level. No ground bone; one spine bone; a mitten and a thumb.
+// Arms hang 62 degrees below level. No root; one spine bone; a mitten and a thumb.
 const std::vector<Joint> k_deckhand_plan = {
     {"dh:pelvis", "", {0, 0.600f, 0.000f}},
     {"dh:back", "dh:pelvis", {0, 0.690f, -0.010f}},
@@ -165,9 +165,9 @@ dendraxis::Character make_deckhand() {
     dendraxis::Character deckhand;
     deckhand.name = "deckhand";
     deckhand.skeleton = scrambled_axes(build_skeleton(joints, 1, {}), 20);
-    std::vector<std::pair<std::string, Vec3>> places;
-    for (const Joint& joint : joints) places.emplace_back(joint.name, joint.place);
-    Sculptor s(places);
+    std::vector<std::pair<std::string, Vec3>> positions;
+    for (const Joint& joint : joints) positions.emplace_back(joint.name, joint.position);
+    Sculptor s(positions);
     sculpt_deckhand_head(s);
     sculpt_deckhand_body(s);
     for (const auto& [side, x] : {std::pair("l", 1.0f), std::pair("r", -1.0f)}) {

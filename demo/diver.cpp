@@ -231,9 +231,9 @@ dendraxis::Character make_diver() {
     dendraxis::Character diver;
     diver.name = "diver";
     diver.skeleton = build_skeleton(joints, 1, {});
-    std::vector<std::pair<std::string, Vec3>> places;
-    for (const Joint& joint : joints) places.emplace_back(joint.name, joint.place);
-    Sculptor s(places);
+    std::vector<std::pair<std::string, Vec3>> positions;
+    for (const Joint& joint : joints) positions.emplace_back(joint.name, joint.position);
+    Sculptor s(positions);
     sculpt_diver_head(s);
     sculpt_diver_torso(s);
     for (const auto& [side, x] : {std::pair("left", 1.0f), std::pair("right", -1.0f)}) {

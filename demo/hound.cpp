@@ -153,9 +153,9 @@ dendraxis::Character make_hound() {
     dendraxis::Character hound;
     hound.name = "hound";
     hound.skeleton = build_skeleton(joints, 2, {});
-    std::vector<std::pair<std::string, Vec3>> places;
-    for (const Joint& joint : joints) places.emplace_back(joint.name, joint.place);
-    Sculptor s(places);
+    std::vector<std::pair<std::string, Vec3>> positions;
+    for (const Joint& joint : joints) positions.emplace_back(joint.name, joint.position);
+    Sculptor s(positions);
     sculpt_hound_trunk(s);
     sculpt_hound_head(s);
     sculpt_hound_limbs(s, "left", 1.0f);

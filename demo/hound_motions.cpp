@@ -28,8 +28,8 @@ Leg leg_named(const Poser& poser, bool fore, const std::string& side) {
     leg.bones = fore ? std::array{"fore_upper_" + side, "fore_lower_" + side, "fore_foot_" + side}
                      : std::array{"hind_thigh_" + side, "hind_shin_" + side, "hind_foot_" + side};
     leg.toes = part + "toes_" + side;
-    leg.foot = poser.rest_place(leg.bones[2]);
-    leg.paw = poser.rest_place(leg.toes);
+    leg.foot = poser.rest_position(leg.bones[2]);
+    leg.paw = poser.rest_position(leg.toes);
     leg.ahead = fore ? Vec3(0, 0, -1) : Vec3(0, 0, 1);
     return leg;
 }

@@ -96,9 +96,9 @@ Character make_lantern_man() {
     puppet.name = "lantern-man";
     std::vector<dendraxis::Bone> bones;
     const std::vector<Joint> joints = mirrored(k_lantern_man_plan, "left", "right");
-    const auto place_of_joint = [&](const std::string& name) {
+    const auto position_of_joint = [&](const std::string& name) {
         for (const Joint& joint : joints) {
-            if (joint.name == name) return joint.place;
+            if (joint.name == name) return joint.position;
         }
         return Vec3(Vec3::Zero());
     };
@@ -109,7 +109,7 @@ Character make_lantern_man() {
             if (bones[i].name == joint.parent) bone.parent = static_cast<int>(i);
         }
         bone.rest.translation =
-            joint.place - (joint.parent.empty() ? Vec3(Vec3::Zero()) : place_of_joint(joint.parent));
+            joint.position - (joint.parent.empty() ? Vec3(Vec3::Zero()) : position_of_joint(joint.parent));
         bones.push_back(bone);
     }
     puppet.skeleton = dendraxis::Skeleton(bones);
@@ -119,7 +119,7 @@ Character make_lantern_man() {
     const std::array<float, 3> light{0.98f, 0.80f, 0.30f};
     for (const auto& [side, x] : {std::pair("left", 1.0f), std::pair("right", -1.0f)}) {
         const auto joint = [&, end = std::string("_") + side](const std::string& name) {
-            return place_of_joint(name + end);
+            return position_of_joint(name + end);
         };
         const float sheet = 0.004f * x;
         add_part(puppet, {std::string("thigh_") + side, joint("thigh"), joint("shin"), 0.11f, sheet, coat});

@@ -60,11 +60,11 @@ Clip make_stroll(const Skeleton& diver, bool travels) {
     constexpr float cycle = 1.1f;  // seconds for two steps
     constexpr float speed = k_stride / cycle;
     return film(diver, travels ? "stroll" : "stroll-in-place", 67, [&](Poser& poser, float seconds) {
-        const float way = speed * seconds;
+        const float distance = speed * seconds;
         const float phase = seconds / cycle;        // 0: the left heel strikes
         const float left = wave(phase);             // 1 at the left heel strike, -1 at the right one
         const float on_left = wave(phase - 0.30f);  // 1 where the left leg carries
-        if (travels) poser.move("ground", {0, 0, way});
+        if (travels) poser.move("ground", {0, 0, distance});
         poser.move("hips", {0.020f * on_left, -0.041f - 0.014f * wave(2.0f * phase - 0.08f),
                             0.008f * wave(2.0f * phase - 0.30f)});
         poser.turn("hips", turn_y(-6.0f * left) * turn_z(-3.2f * on_left) * turn_x(2.5f));
@@ -85,7 +85,7 @@ Clip make_stroll(const Skeleton& diver, bool travels) {
             const Step step = step_at(own - std::floor(own));
             // Where the foot was planted at the start of this step of its own.
             const float strike = (std::floor(own) - (side == "left" ? 0.0f : 0.5f)) * cycle;
-            const float from = travels ? 0.0f : way;
+            const float from = travels ? 0.0f : distance;
             const Vec3 ankle(sign * 0.088f, step.ankle.y(), speed * strike + k_ahead + step.ankle.z() - from);
             poser.place_leg(side, ankle, step.pitch, step.toe_pitch, sign * 5.0f);
         }

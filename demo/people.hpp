@@ -12,20 +12,20 @@ namespace harbour {
 struct Joint {
     std::string name;
     std::string parent;  ///< empty for the first
-    dendraxis::Vec3 place;
+    dendraxis::Vec3 position;
 };
 
-/// Tall, T stance, metres, full fingers, a ground bone, plain names; bones point along their local +Y.
+/// Tall, T stance, metres, full fingers, a root, plain names; bones point along their local +Y.
 dendraxis::Character make_diver();
 
 /// Stocky, A stance, data in centimetres and Z-up under a scaled and turned node, other names, five spine
 /// bones, twist bones, two-bone fingers, long arms, big boots, a wide coat; bones point along their local +X.
 dendraxis::Character make_bosun();
 
-/// Child-sized, arms nearly down, no ground bone, one spine bone, mittens, bone axes turned every which way.
+/// Child-sized, arms nearly down, no root, one spine bone, mittens, bone axes turned every which way.
 dendraxis::Character make_deckhand();
 
-/// Four legs, tail, ears, jaw; a ground bone.
+/// Four legs, tail, ears, jaw; a root.
 dendraxis::Character make_hound();
 
 /// Broad, in an apron, and built the awkward way: controls, hands below goals, feet below the root, doubled

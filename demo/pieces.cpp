@@ -36,20 +36,20 @@ void bent(Sculptor& sculptor, const Plate& plate, const Vec3& at, const WeightsA
 }
 
 // A cuff around a limb that runs along `way`, wider at its start.
-void cuff(Sculptor& sculptor, const Vec3& from, const Vec3& way, float start, float end, float thickness,
-          const WeightsAt& weights) {
-    const Vec3 across = way.normalized().unitOrthogonal();
-    const Vec3 along = way.normalized().cross(across);
+void cuff(Sculptor& sculptor, const Vec3& from, const Vec3& direction, float start, float end,
+          float thickness, const WeightsAt& weights) {
+    const Vec3 across = direction.normalized().unitOrthogonal();
+    const Vec3 along = direction.normalized().cross(across);
     std::vector<Ring> rings;
     for (int i = 0; i <= k_steps; ++i) {
         const float share = static_cast<float>(i) / k_steps;
         const float radius = start + share * (end - start) + thickness;
-        rings.push_back({from + share * way, radius * across, radius * along});
+        rings.push_back({from + share * direction, radius * across, radius * along});
     }
     for (int i = k_steps; i >= 0; --i) {
         const float share = static_cast<float>(i) / k_steps;
         const float radius = start + share * (end - start);
-        rings.push_back({from + share * way, radius * across, radius * along});
+        rings.push_back({from + share * direction, radius * across, radius * along});
     }
     sculptor.cuff(rings, weights);
 }

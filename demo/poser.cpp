@@ -82,19 +82,19 @@ void Poser::place_limb(const std::array<std::string, 3>& bones, const Vec3& end,
     const Vec3 along = to.normalized();
     const Vec3 bend = (ahead - along * along.dot(ahead)).normalized();
     const float cosine = (a * a + distance * distance - b * b) / (2.0f * a * distance);
-    const Vec3 upper_way = along * cosine + bend * std::sqrt(std::max(0.0f, 1.0f - cosine * cosine));
-    const Vec3 lower_way = (along * distance - upper_way * a).normalized();
+    const Vec3 upper_direction = along * cosine + bend * std::sqrt(std::max(0.0f, 1.0f - cosine * cosine));
+    const Vec3 lower_direction = (along * distance - upper_direction * a).normalized();
 
     // A frame of the bone's way and the hinge's axis at rest, brought onto the same frame in the pose.
-    const auto frame = [](const Vec3& way, const Vec3& toward) {
-        const Vec3 y = way.normalized();
+    const auto frame = [](const Vec3& direction, const Vec3& toward) {
+        const Vec3 y = direction.normalized();
         const Vec3 x = y.cross(toward).normalized();
         Eigen::Matrix3f axes;
         axes << x, y, x.cross(y);
         return Quat(axes);
     };
-    const Quat upper_whole = frame(upper_way, bend) * frame(upper, rest_ahead).conjugate();
-    const Quat lower_whole = frame(lower_way, bend) * frame(lower, rest_ahead).conjugate();
+    const Quat upper_whole = frame(upper_direction, bend) * frame(upper, rest_ahead).conjugate();
+    const Quat lower_whole = frame(lower_direction, bend) * frame(lower, rest_ahead).conjugate();
     turns_[first] = above.conjugate() * upper_whole;
     turns_[second] = upper_whole.conjugate() * lower_whole;
     turns_[third] = end_turn ? Quat(lower_whole.conjugate() * *end_turn) : Quat::Identity();

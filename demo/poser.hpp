@@ -45,7 +45,7 @@ class Poser {
     /// Model space, after all turns so far.
     Transform model(const std::string& bone) const;
     Quat rest(const std::string& bone) const { return rest_[index(bone)].rotation; }
-    Vec3 rest_place(const std::string& bone) const { return rest_[index(bone)].translation; }
+    Vec3 rest_position(const std::string& bone) const { return rest_[index(bone)].translation; }
     void write(std::span<Transform> local) const;
 
  private:

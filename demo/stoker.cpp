@@ -237,9 +237,9 @@ Character make_stoker() {
     Character stoker;
     stoker.name = "stoker";
     stoker.skeleton = half_turned(scrambled_axes(build_skeleton(joints, 2, {}), 7), "CTRL.main");
-    std::vector<std::pair<std::string, Vec3>> places;
-    for (const Joint& joint : joints) places.emplace_back(joint.name, joint.place);
-    Sculptor s(places);
+    std::vector<std::pair<std::string, Vec3>> positions;
+    for (const Joint& joint : joints) positions.emplace_back(joint.name, joint.position);
+    Sculptor s(positions);
     sculpt_stoker_head(s);
     sculpt_stoker_trunk(s);
     for (const auto& [side, x] : {std::pair("L", 1.0f), std::pair("R", -1.0f)}) {

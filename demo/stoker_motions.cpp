@@ -24,7 +24,7 @@ float side_of(const std::string& side) {
 // The foot stands by itself; the leg is brought to it.
 void place_foot(Poser& poser, const std::string& side, const Vec3& ankle, float pitch) {
     const std::string foot = named("foot.{}", side);
-    poser.move(foot, ankle - poser.rest_place(foot));
+    poser.move(foot, ankle - poser.rest_position(foot));
     poser.turn(foot, turn_x(-pitch));
     poser.place_limb({named("stk_leg_{}", side), named("Calf{}", side), named("ankle_tip_{}", side)}, ankle,
                      {0, 0, 1}, {0, 0, 1}, std::nullopt);
@@ -79,10 +79,10 @@ Clip make_trudge(const Skeleton& stoker) {
     constexpr float planted = 0.62f;
     return film(stoker, "trudge", 73, [&](Poser& poser, float seconds) {
         const float phase = seconds / cycle;
-        const float way = stride * phase;
+        const float distance = stride * phase;
         // The root stays where it is: the control carries the body.
         poser.move("CTRL.main",
-                   {0.02f * std::sin(2.0f * k_pi * phase), -0.055f - 0.012f * wave(2.0f * phase), way});
+                   {0.02f * std::sin(2.0f * k_pi * phase), -0.055f - 0.012f * wave(2.0f * phase), distance});
         poser.turn("Hips01", turn_y(5.0f * wave(phase)));
         poser.turn("Belly.Up", turn_x(5.0f) * turn_y(-6.0f * wave(phase)));
         poser.turn("NeckTop", turn_x(-4.0f));
@@ -103,9 +103,10 @@ Clip make_trudge(const Skeleton& stoker) {
             }
             place_foot(poser, side, ankle, pitch);
             const float swing = (side == "L" ? -1.0f : 1.0f) * wave(phase);
-            place_hand(poser, side,
-                       {side_of(side) * 0.30f, 0.88f + 0.02f * std::abs(swing), way + 0.06f + 0.17f * swing},
-                       turn_z(-side_of(side) * 70.0f));
+            place_hand(
+                poser, side,
+                {side_of(side) * 0.30f, 0.88f + 0.02f * std::abs(swing), distance + 0.06f + 0.17f * swing},
+                turn_z(-side_of(side) * 70.0f));
         }
     });
 }

@@ -44,14 +44,14 @@ class Thing {
     }
 
     // Round about a line from `from` in direction `way`.
-    Thing& turned(const char* material, std::array<float, 3> color, const Vec3& from, const Vec3& way,
+    Thing& turned(const char* material, std::array<float, 3> color, const Vec3& from, const Vec3& direction,
                   const std::vector<Round>& rounds) {
         sculptor_.material(material, color);
-        const Vec3 across = way.unitOrthogonal();
+        const Vec3 across = direction.unitOrthogonal();
         std::vector<Ring> rings;
         for (const Round& round : rounds)
-            rings.push_back({from + round.at * way, round.radius * across, round.radius * way.cross(across),
-                             round.squareness});
+            rings.push_back({from + round.at * direction, round.radius * across,
+                             round.radius * direction.cross(across), round.squareness});
         sculptor_.tube(rings, [this](const Vec3&) { return Weights{{name_, 1.0f}}; });
         return *this;
     }

@@ -68,9 +68,9 @@ int main(int count, char** words) {
                             link.left_arm);  // the left arm alone, half way to its rest
             if (frame % 15 != 0) continue;
             dx::to_model_space(link.pairing.target.skeleton, pose, pose);
-            const auto hub = static_cast<std::size_t>(link.pairing.target.hub);
-            fmt::print("frame {:>3}  {:<10} hub at {:.3f} m\n", frame, link.pairing.target.character,
-                       pose[hub].translation.dot(link.pairing.target.up));
+            const auto hips = static_cast<std::size_t>(link.pairing.target.hips);
+            fmt::print("frame {:>3}  {:<10} hips at {:.3f} m\n", frame, link.pairing.target.character,
+                       pose[hips].translation.dot(link.pairing.target.up));
         }
         return 0;
     } catch (const dx::Error& problem) {

@@ -32,10 +32,10 @@ int main(int count, char** words) {
         float height = 0.0f;
         for (int frame = 0; static_cast<float>(frame) * step < clip.seconds(); ++frame) {
             dx::sample(clip, static_cast<float>(frame) * step, pose);
-            // Where the game's mover has the character: on the ground below its hub, gently.
+            // Where the game's character controller has the character: on the ground below its hips, gently.
             dx::to_model_space(character.skeleton, pose, model);
-            const dx::Vec3 hub = model[static_cast<std::size_t>(chart.hub)].translation;
-            const auto below = ground(hub - hub.dot(chart.up) * chart.up + height * chart.up);
+            const dx::Vec3 hips = model[static_cast<std::size_t>(chart.hips)].translation;
+            const auto below = ground(hips - hips.dot(chart.up) * chart.up + height * chart.up);
             if (below) height += 0.15f * (below->height - height);
             dx::Transform placement;
             placement.translation = height * chart.up;

@@ -41,12 +41,12 @@ int main(int count, char** words) {
 
         dx::sim::World world;
         world.add_floor(dx::Vec3::Zero(), chart.up);
-        const int body = world.add(binding);
+        const auto body = world.add(binding);
 
         const dx::Clip* clip = &diver.clip("hop-down");
         const dx::Clip& after = diver.clip("idle");
-        dx::Transform mover;
-        mover.translation = dx::Vec3(0.0f, 1.2f, 0.0f);  // the quay
+        dx::Transform controller;
+        controller.translation = dx::Vec3(0.0f, 1.2f, 0.0f);  // the quay
         float fall = 0.0f;
         float clip_time = 0.0f;
         constexpr float dt = 1.0f / 60.0f;
@@ -55,11 +55,12 @@ int main(int count, char** words) {
         dx::RagdollState shown = dx::RagdollState::held;
         for (int frame = 0; frame < 480; ++frame) {
             // The game: it moves the character and picks the clip.
-            if (ragdoll.mover_active() && ragdoll.state() == dx::RagdollState::following && clip != &after) {
+            if (ragdoll.controller_active() && ragdoll.state() == dx::RagdollState::following &&
+                clip != &after) {
                 fall += 9.81f * dt;
-                mover.translation.y() -= fall * dt;
-                if (mover.translation.y() <= 0.0f) {
-                    mover.translation.y() = 0.0f;
+                controller.translation.y() -= fall * dt;
+                if (controller.translation.y() <= 0.0f) {
+                    controller.translation.y() = 0.0f;
                     ragdoll.land(fall + 3.0f);  // he jumped, too
                     ragdoll.let_go({}, 4.0f);
                 }
@@ -70,18 +71,18 @@ int main(int count, char** words) {
                            ragdoll.lies_face_up() ? "up" : "down");
                 clip = &after;
                 clip_time = 0.0f;
-                mover = ragdoll.recover(clip->frame(0), 1.0f);
+                controller = ragdoll.recover(clip->frame(0), 1.0f);
             }
             clip_time += dt;
             dx::sample(*clip, clip_time, pose);
 
             // The ragdoll and the physics.
-            ragdoll.animate(pose, mover, dt);
-            world.obey(body, ragdoll);
+            ragdoll.animate(pose, controller, dt);
+            world.apply(body, ragdoll);
             world.step(dt);
             world.states(body, states);
             ragdoll.take(states);
-            ragdoll.pose(pose);  // what to draw, relative to ragdoll.mover()
+            ragdoll.pose(pose);  // what to draw, relative to ragdoll.character controller()
 
             if (ragdoll.state() != shown) {
                 shown = ragdoll.state();

@@ -30,7 +30,7 @@ int main(int count, char** words) {
         dx::Ragdoll ragdoll(binding);
         dx::sim::World world;
         world.add_floor(dx::Vec3::Zero(), chart.up);
-        const int number = world.add(binding);
+        const dx::sim::RagdollHandle handle = world.add(binding);
 
         std::vector<dx::Transform> pose(character.skeleton.size());
         std::vector<dx::BodyState> states(binding.plan().bodies.size());
@@ -41,17 +41,17 @@ int main(int count, char** words) {
             dx::sample(clip, std::fmod(time, clip.seconds()), pose);
             ragdoll.animate(pose, {}, dt);
             if (frame == 20) {
-                const dx::Vec3 place = ragdoll.states()[static_cast<std::size_t>(hit)].place;
-                ragdoll.hit(hit, -45.0f * chart.facing, place, true);
+                const dx::Vec3 position = ragdoll.states()[static_cast<std::size_t>(hit)].position;
+                ragdoll.hit(hit, -45.0f * chart.facing, position, true);
             }
             if (frame == 80) {
                 const float half = 0.5f;  // of each joint's strength
                 ragdoll.hold({&half, 1});
             }
             if (frame == 140) ragdoll.recover(pose, 0.3f);
-            world.obey(number, ragdoll);
+            world.apply(handle, ragdoll);
             world.step(dt);
-            world.states(number, states);
+            world.states(handle, states);
             ragdoll.take(states);
             if (frame % 20 == 0) {
                 const auto index = static_cast<std::size_t>(hit);
@@ -59,7 +59,7 @@ int main(int count, char** words) {
                 std::vector<dx::Transform> model(pose.size());
                 dx::to_model_space(character.skeleton, pose, model);
                 binding.bodies_of(model, {}, animated);
-                const dx::Vec3& now = ragdoll.states()[index].place;
+                const dx::Vec3& now = ragdoll.states()[index].position;
                 dx::write_snapshot(ragdoll.states(), static_cast<double>(time), snapshot);
                 fmt::print(
                     "{:4.2f} s  {:<10} {} is {:5.1f} cm from where the clip has it; {} bytes tell it to "
@@ -69,7 +69,7 @@ int main(int count, char** words) {
                     : ragdoll.state() == dx::RagdollState::limp    ? "limp"
                     : ragdoll.state() == dx::RagdollState::held    ? "held"
                                                                    : "recovering",
-                    words[3], 100.0 * static_cast<double>((now - animated[index].place).norm()),
+                    words[3], 100.0 * static_cast<double>((now - animated[index].position).norm()),
                     snapshot.size());
             }
         }

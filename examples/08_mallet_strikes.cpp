@@ -1,7 +1,7 @@
 // A mallet in the diver's hand counts as touching a hanging float only in the frames where it is live, and
 // once a window; then it slips out of the hand. Usage: 08_mallet_strikes
 #include <dendraxis/base/error.hpp>
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/equip/sweep.hpp>
 #include <dendraxis/io/gltf.hpp>
@@ -35,22 +35,23 @@ int main() {
                                    dx::Vec3(0, 0.42f, 0),
                                    dx::Quat(Eigen::AngleAxisf(1.5707963f, dx::Vec3::UnitZ()))};
         std::size_t strike = 1;  // the frame in which it moves fastest
-        const auto way = [&](std::size_t f) {
+        const auto direction = [&](std::size_t f) {
             return (dx::apply(frames[f], head.at) - dx::apply(frames[f - 1], head.at)).norm();
         };
-        for (std::size_t f = 1; f < frames.size(); ++f) strike = way(f) > way(strike) ? f : strike;
+        for (std::size_t f = 1; f < frames.size(); ++f)
+            strike = direction(f) > direction(strike) ? f : strike;
         const std::vector<dx::SweepTarget> targets{
             {"float", "harbour", -1, {dx::ShapeKind::sphere, dx::Vec3::Constant(0.1f)}}};
         dx::Motion hangs;
         hangs.from.translation = hangs.to.translation = dx::apply(frames[strike], head.at);
-        const std::vector<dx::Motion> places{hangs};
+        const std::vector<dx::Motion> positions{hangs};
 
         const auto struck = static_cast<float>(strike);
         for (const auto& [from, to] : {std::pair{struck - 5.0f, struck + 2.0f}, {0.0f, 0.25f * struck}}) {
             dx::LiveWindow window(from, to, {"harbour"});
             for (std::size_t f = 0; f + 1 < frames.size(); ++f)
                 window.step(static_cast<float>(f), clip.fps, head, {frames[f], frames[f + 1]}, targets,
-                            places);
+                            positions);
             fmt::print("frames {:.1f} to {:.1f}: {} touched\n", from, to, window.touches().size());
             for (const dx::WindowTouch& touch : window.touches())
                 fmt::print("  {} in frame {:.2f}, {:.1f} m/s, at {:.2f} {:.2f} {:.2f}\n", touch.target,
@@ -58,10 +59,10 @@ int main() {
         }
 
         const std::size_t slips = frames.size() / 2;
-        const dx::HandOver thing =
+        const dx::ReleasedProp thing =
             dx::let_go(dx::prop_body(mallet), frames[slips], frames[slips - 1], 1.0f / clip.fps);
         fmt::print("let go in frame {}: {:.2f} kg, {:.2f} m/s, turning {:.1f} rad/s\n", slips,
-                   thing.body.mass, thing.state.velocity.norm(), thing.state.spin.norm());
+                   thing.body.mass, thing.state.velocity.norm(), thing.state.angular_velocity.norm());
         return 0;
     } catch (const dx::Error& problem) {
         fmt::print(stderr, "08_mallet_strikes: {}\n", problem.what());

@@ -1,7 +1,7 @@
 // A mallet mounted in the right hand, sized to whoever holds it, and the left hand brought to its second grip
 // in every frame of a clip; written as plain nodes. Usage: 09_both_hands CHARACTER CLIP OUT.glb
 #include <dendraxis/base/error.hpp>
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/second_hand.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/props.hpp>

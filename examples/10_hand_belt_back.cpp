@@ -1,8 +1,8 @@
 // One mallet, three places: in the hand until it has struck, then it goes to the belt, then in one jump to
 // the back. What a game asks every frame, and the same baked into a file. Usage: 10_hand_belt_back OUT.glb
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/carry.hpp>
-#include <dendraxis/equip/copy_sockets.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/props.hpp>
 #include <dendraxis/io/write_file.hpp>

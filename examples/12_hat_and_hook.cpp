@@ -2,7 +2,7 @@
 // and is picked up again. Then a boat hook that was thrown stays in the body that it strikes.
 // Usage: 12_hat_and_hook
 #include <dendraxis/base/error.hpp>
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/equip/sweep.hpp>
 #include <dendraxis/io/gltf.hpp>
@@ -40,17 +40,17 @@ void throw_hook(const dx::Character& diver, const dx::RagdollBinding& binding,
         first.share = 2.0f;
         std::size_t struck = 0;
         for (std::size_t b = 0; b < bodies.size(); ++b) {
-            const dx::Transform stands{bodies[b].turn, bodies[b].place, dx::Vec3::Ones()};
+            const dx::Transform placement{bodies[b].turn, bodies[b].position, dx::Vec3::Ones()};
             dx::Touch touch;
             if (dx::first_touch(point.shape, {flies * on_hook, next * on_hook},
-                                binding.plan().bodies[b].shape, {stands, stands}, touch) &&
+                                binding.plan().bodies[b].shape, {placement, placement}, touch) &&
                 touch.share < first.share)
                 first = touch, struck = b;
         }
         if (first.share <= 1.0f) {
             const dx::Transform hits = dx::Motion{flies, next}.at(first.share);
             const auto bone = static_cast<std::size_t>(binding.plan().bodies[struck].bone);
-            const dx::Transform on_bone = dx::pinned(hits, model[bone]);
+            const dx::Transform on_bone = dx::offset_on_bone(hits, model[bone]);
             fmt::print("the hook strikes '{}' after {:.2f} frames and stays there\n",
                        binding.plan().bodies[struck].name, static_cast<float>(frame) + first.share);
             std::vector<dx::Transform> later(model.size());
@@ -83,7 +83,7 @@ int main() {
         const dx::Transform before = hat_in(19);
         const dx::Transform now = hat_in(20);
         dx::Surface brim = dx::surface_of(hat.model);
-        for (dx::Vec3& place : brim.places) place = dx::apply(now, place);
+        for (dx::Vec3& position : brim.positions) position = dx::apply(now, position);
         const dx::Vec3 jet = -chart.facing;
         const dx::Vec3 from = dx::apply(now, dx::Vec3(0, 0.06f, 0)) - 3.0f * jet;
         const auto on_hat = dx::first_hit(brim, {from, jet});
@@ -96,20 +96,20 @@ int main() {
                    on_head ? on_head->distance - on_hat->distance : 0.0f);
 
         // From here on it is a body of the world: any engine's, or ours.
-        const dx::HandOver thing = dx::let_go(dx::prop_body(hat), now, before, 1.0f / clip.fps,
-                                              1.5f * jet + dx::Vec3(0, 0.5f, 0), on_hat->point);
+        const dx::ReleasedProp thing = dx::let_go(dx::prop_body(hat), now, before, 1.0f / clip.fps,
+                                                  1.5f * jet + dx::Vec3(0, 0.5f, 0), on_hat->point);
         dx::sim::World world;
         world.add_floor(dx::Vec3::Zero(), chart.up);
-        const int walks = world.add(wearer);
+        const auto walks = world.add(wearer);
         std::vector<dx::BodyState> bodies(wearer.plan().bodies.size());
-        const int flies = world.add_loose(thing);
-        print("let go at", thing.state.place);
+        const auto flies = world.add_loose(thing);
+        print("let go at", thing.state.position);
         for (std::size_t f = 20; f < 20 + 150; ++f) {
             dx::to_model_space(diver.skeleton, clip.frame(std::min(f, clip.frame_count() - 1)), model);
             wearer.bodies_of(model, {}, bodies);
             world.carry(walks, bodies);
             world.step(1.0f / clip.fps);
-            if (f % 30 == 0) print("  it is at", world.loose_state(flies).place);
+            if (f % 30 == 0) print("  it is at", world.loose_state(flies).position);
         }
         const dx::BodyState lies = world.loose_state(flies);
         fmt::print("it lies, {:.3f} m/s\n", lies.velocity.norm());
@@ -117,7 +117,7 @@ int main() {
         // Picked up: it stays where it was relative to the hand, and follows it.
         const int hand = chart.find("arm.right")->bones[2];
         const dx::Transform held =
-            dx::pinned(dx::frame_of(thing, lies), model[static_cast<std::size_t>(hand)]);
+            dx::offset_on_bone(dx::frame_of(thing, lies), model[static_cast<std::size_t>(hand)]);
         world.remove_loose(flies);
         print("picked up; seen from the hand it is at", held.translation);
 

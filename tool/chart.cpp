@@ -83,7 +83,7 @@ int run_chart(const ChartArguments& arguments) {
         return bone == k_no_bone ? std::string("none") : chart.skeleton.bone(bone).label;
     };
     fmt::print("{}\n", bold(arguments.character.string()));
-    fmt::print("  {:<16} {}\n  {:<16} {}\n", "hub", label(chart.hub), "ground bone", label(chart.ground));
+    fmt::print("  {:<16} {}\n  {:<16} {}\n", "hips", label(chart.hips), "root", label(chart.root));
     fmt::print("  {:<16} {}, {} up, facing {}\n\n", "stance", to_string(chart.stance), axis_name(chart.up),
                axis_name(chart.facing));
     fmt::print("  {}\n", bold(fmt::format("{:<16} {:>5}  {}", "chain", "sure", "bones")));

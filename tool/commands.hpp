@@ -95,7 +95,7 @@ struct ConvertArguments {
 /// `NAME=X,Y,Z`: metres to the character's left, up, forward.
 struct NamedPlace {
     std::string name;
-    std::array<float, 3> place{};
+    std::array<float, 3> position{};
 };
 
 struct SolveArguments {
@@ -104,7 +104,7 @@ struct SolveArguments {
     std::vector<std::string> reach_words;
     std::vector<std::string> aim_words;
     fs::path terrain;
-    float hub_freedom = 0.0f;
+    float hips_freedom = 0.0f;
     bool no_ranges = false;
     std::string name;
     fs::path out;
@@ -139,7 +139,7 @@ struct RagdollArguments {
     bool json = false;
 };
 
-/// `socket list`, `add`, `move`, `mirror`, `copy` and `remove`.
+/// `socket list`, `add`, `move`, `mirror`, `bring` and `remove`.
 struct SocketArguments {
     fs::path character;
     fs::path sheet;
@@ -226,7 +226,7 @@ int run_socket_list(const SocketArguments& arguments);
 int run_socket_add(const SocketArguments& arguments);
 int run_socket_remove(const SocketArguments& arguments);
 int run_socket_mirror(const SocketArguments& arguments);
-int run_socket_copy(const SocketArguments& arguments);
+int run_socket_bring(const SocketArguments& arguments);
 int run_equip(const EquipArguments& arguments);
 int run_sweep(const SweepArguments& arguments);
 int run_demo(const DemoArguments& arguments);
@@ -243,7 +243,7 @@ void print_findings(const Findings& findings);
 /// Takes `NAME=X,Y,Z` apart. Throws `UsageError`.
 NamedPlace named_place(const std::string& words, const std::string& option);
 /// The same without a name.
-std::array<float, 3> plain_place(const std::string& words, const std::string& option);
+std::array<float, 3> plain_position(const std::string& words, const std::string& option);
 
 /// Throws `UsageError` where `out` is one of the files that are read.
 void check_not_input(const fs::path& out, const std::vector<fs::path>& inputs);

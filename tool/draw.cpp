@@ -80,7 +80,7 @@ void add_marks(draw::Panel& panel, const std::vector<std::string>& target_words)
         const Transform& bone = model[static_cast<std::size_t>(effector.bone)];
         panel.marks.push_back({target.name,
                                apply(Transform{bone.rotation, bone.translation}, effector.offset),
-                               place_in_model(chart, Vec3(target.place.data()))});
+                               position_in_model(chart, Vec3(target.position.data()))});
     }
 }
 

@@ -3,8 +3,9 @@
 namespace dendraxis::tool {
 
 void add_socket_commands(CLI::App& app, SocketArguments& arguments, std::function<int()>& chosen) {
-    CLI::App* socket =
-        app.add_subcommand("socket", "List, place, mirror and copy sockets: where things are mounted");
+    CLI::App* socket = app.add_subcommand(
+        "socket",
+        "List, place and mirror sockets, or bring them from another character: where things are mounted");
     socket->require_subcommand(1);
     const auto add = [&](const char* name, const char* what, const char* example, std::function<int()> run) {
         CLI::App* command = add_command(*socket, name, what, example, arguments.json, chosen, std::move(run));
@@ -57,10 +58,11 @@ void add_socket_commands(CLI::App& app, SocketArguments& arguments, std::functio
     name_sockets(add("remove", "Take sockets out", "socket remove hero.rig.json back -o hero.rig.json",
                      [&] { return run_socket_remove(arguments); }),
                  true);
-    c = add("copy", "Copy sockets from another character: to the bones of the same names, else by the charts",
-            "socket copy guest.glb --from hero.rig.json -o guest.rig.json",
-            [&] { return run_socket_copy(arguments); });
-    c->add_option("--from", arguments.from, "the character to copy from, or its sheet")
+    c = add("bring",
+            "Bring sockets from another character: to the bones of the same names, else by the charts",
+            "socket bring guest.glb --from hero.rig.json -o guest.rig.json",
+            [&] { return run_socket_bring(arguments); });
+    c->add_option("--from", arguments.from, "the character that has the sockets, or its sheet")
         ->option_text("FILE REQUIRED")
         ->required();
     c->add_option("SOCKET", arguments.names, "only these; all where none is named")->option_text("NAME ...");

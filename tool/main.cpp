@@ -113,7 +113,8 @@ int run_command_line(int count, const char* const* words) {
         ->check(CLI::Range(1.0, 1000.0));
 
     ReviewArguments review;
-    c = add_command(app, "review", "Measure a result against its source: feet, reach, clipping, pops, travel",
+    c = add_command(app, "review",
+                    "Measure a result against its source: feet, reach, clipping, pops, root motion",
                     "review --source hero.glb --result villain-moving.glb --gate", review.json, chosen,
                     [&] { return run_review(review); });
     c->add_option("--source", review.source, "the character whose clips were carried over")
@@ -152,7 +153,7 @@ int run_command_line(int count, const char* const* words) {
     c->add_option("--clip", solve.clip, "the clip to start from; the rest pose where not given")
         ->option_text("NAME");
     c->add_option("--reach", solve.reach_words,
-                  "bring a limb (arm.left), head, hub or bone to a place: metres to its left, up, forward; "
+                  "bring a limb (arm.left), head, hips or bone to a place: metres to its left, up, forward; "
                   "may be given several times")
         ->allow_extra_args(false)
         ->option_text("NAME=X,Y,Z");
@@ -160,8 +161,8 @@ int run_command_line(int count, const char* const* words) {
         ->allow_extra_args(false)
         ->option_text("NAME=X,Y,Z");
     c->add_option("--terrain", solve.terrain, "ground to walk on (.glb)")->option_text("FILE");
-    c->add_option("--hub-freedom", solve.hub_freedom,
-                  "how easily the hub moves, 0 to 1; feet are held where it does")
+    c->add_option("--hips-freedom", solve.hips_freedom,
+                  "how easily the hips move, 0 to 1; feet are held where it does")
         ->check(CLI::Range(0.0, 1.0))
         ->option_text("N");
     c->add_flag("--no-ranges", solve.no_ranges, "let joints turn beyond their ranges");

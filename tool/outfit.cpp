@@ -192,13 +192,13 @@ void Outfit::let_go() {
     std::map<std::size_t, Vec3> pushes;
     for (const std::string& words : arguments_.push_words) {
         const NamedPlace push = named_place(words, "--push");
-        pushes[mount_of(push.name, "--push")] = Vec3(push.place.data());
+        pushes[mount_of(push.name, "--push")] = Vec3(push.position.data());
     }
     const RagdollBinding wearer(io::ragdoll_of(sheet_or_character(), rig_), rig_.chart);
     sim::DropGround ground;
     if (!arguments_.terrain.empty()) {
         Surface surface = surface_of(io::load_character(arguments_.terrain));
-        ground = {std::move(surface.places), std::move(surface.triangles)};
+        ground = {std::move(surface.positions), std::move(surface.triangles)};
         inputs.push_back(arguments_.terrain);
     }
     for (const std::string& words : arguments_.let_go_words) {
@@ -214,7 +214,7 @@ void Outfit::let_go() {
         if (pushes.contains(m)) loose.push = pushes[m];
         sim::LooseFall fall = sim::fall_in_clip(loose, *binding_, wearer, rig_.chart, clip, ground);
         report.falls.push_back({wanted.prop, wanted.clip, wanted.frame, fall.speed, fall.ends, fall.lies});
-        flights_.push_back({m, wanted.clip, wanted.frame, std::move(fall.places)});
+        flights_.push_back({m, wanted.clip, wanted.frame, std::move(fall.frames)});
     }
     for (const auto& pushed : pushes) {
         const bool goes = std::any_of(flights_.begin(), flights_.end(),

@@ -70,9 +70,9 @@ namespace {
 
 // Bodies for what is no body would be a guess at every joint.
 void check_has_body(const io::Rig& rig) {
-    if (rig.chart.hub != k_no_bone) return;
-    throw Error(rig.character.file, "has no hub, the bone that carries the body", "",
-                "if it has a body, set the hub and its chains in a sheet (`dendraxis chart FILE -o SHEET`) "
+    if (rig.chart.hips != k_no_bone) return;
+    throw Error(rig.character.file, "has no hips, the bone that carries the body", "",
+                "if it has a body, set the hips and its chains in a sheet (`dendraxis chart FILE -o SHEET`) "
                 "and name that");
 }
 

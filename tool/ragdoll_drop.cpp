@@ -42,7 +42,7 @@ sim::DropStart start_of(const Character& character, const RagdollDropArguments& 
 sim::DropGround ground_of(const std::optional<Character>& terrain) {
     if (!terrain) return {};
     Surface surface = surface_of(*terrain);
-    return {std::move(surface.places), std::move(surface.triangles)};
+    return {std::move(surface.positions), std::move(surface.triangles)};
 }
 
 std::vector<std::uint8_t> strip(const io::Rig& rig, const sim::Drop& drop, const Character* terrain) {
@@ -133,13 +133,13 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     options.fps = arguments.fps;
     options.height = arguments.height;
     if (!arguments.speed_words.empty())
-        options.speed = Vec3(plain_place(arguments.speed_words, "--speed").data());
+        options.speed = Vec3(plain_position(arguments.speed_words, "--speed").data());
     if (!arguments.push_words.empty()) {
         const NamedPlace push = named_place(arguments.push_words, "--push");
         const int body = plan.find(push.name);
         if (body < 0)
             throw UsageError("--push: there is no body '" + push.name + "'; see `dendraxis ragdoll build`");
-        options.push = sim::Push{body, Vec3(push.place.data())};
+        options.push = sim::Push{body, Vec3(push.position.data())};
         if (const auto finding = sim::clamp_push(*options.push, plan)) findings.push_back(*finding);
     }
     std::optional<Character> terrain;

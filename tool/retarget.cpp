@@ -63,8 +63,8 @@ int run_retarget(const RetargetArguments& arguments) {
     const auto& from = arguments.source.empty() ? arguments.motions.front() : arguments.source;
     fmt::print("{}\n", bold(fmt::format("{} -> {}", from.stem().string(), arguments.target.stem().string())));
     if (report.chains > 0)
-        fmt::print("  {} chains paired; travel x {:.3f}, hub height x {:.3f}\n", report.chains,
-                   report.leg_ratio, report.hub_ratio);
+        fmt::print("  {} chains paired; root motion x {:.3f}, hips' height x {:.3f}\n", report.chains,
+                   report.leg_ratio, report.hips_ratio);
     fmt::print("\n  {:<24} {:>6} {:>6}  {:<10}  {}\n", "clip", "frames", "fps", "", "file");
     for (const io::RetargetReport::Line& line : report.clips) {
         fmt::print("  {:<24} {:>6} {:>6g}  {:<10}  {}\n", line.clip, line.frames, line.fps,

@@ -3,7 +3,7 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/io/socket_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 
@@ -60,9 +60,9 @@ void set_values(Socket& socket, const SocketArguments& arguments, const Skeleton
         }
     }
     if (!arguments.kind.empty()) socket.kind = *socket_kind(arguments.kind);
-    if (!arguments.at_words.empty()) socket.at = Vec3(plain_place(arguments.at_words, "--at").data());
+    if (!arguments.at_words.empty()) socket.at = Vec3(plain_position(arguments.at_words, "--at").data());
     if (!arguments.turn_words.empty()) {
-        const Vec3 turn = Vec3(plain_place(arguments.turn_words, "--turn").data()) / k_degrees;
+        const Vec3 turn = Vec3(plain_position(arguments.turn_words, "--turn").data()) / k_degrees;
         socket.turn = Quat(Eigen::AngleAxisf(turn.norm(), turn.stableNormalized()));
     }
 }
@@ -137,18 +137,18 @@ int run_socket_mirror(const SocketArguments& arguments) {
     return finish(opened, arguments);
 }
 
-int run_socket_copy(const SocketArguments& arguments) {
+int run_socket_bring(const SocketArguments& arguments) {
     const Opened source = open(arguments.from, {});
     Opened opened = open(arguments.character, arguments.sheet);
     std::vector<Socket> chosen;
     for (const std::string& name : arguments.names)
         chosen.push_back(source.sockets[index_of(source.sockets, name)]);
-    const CopiedSockets copied =
-        copy_sockets(arguments.names.empty() ? source.sockets : chosen, source.rig.character,
-                     source.rig.chart, opened.rig.character, opened.rig.chart,
-                     arguments.as_it_was ? SocketPlacing::as_it_was : SocketPlacing::in_proportion);
-    for (const Socket& socket : copied.sockets) put(opened.sockets, socket);
-    opened.findings.insert(opened.findings.end(), copied.findings.begin(), copied.findings.end());
+    const BroughtSockets brought =
+        bring_sockets(arguments.names.empty() ? source.sockets : chosen, source.rig.character,
+                      source.rig.chart, opened.rig.character, opened.rig.chart,
+                      arguments.as_it_was ? SocketPlacing::as_it_was : SocketPlacing::in_proportion);
+    for (const Socket& socket : brought.sockets) put(opened.sockets, socket);
+    opened.findings.insert(opened.findings.end(), brought.findings.begin(), brought.findings.end());
     return finish(opened, arguments);
 }
 

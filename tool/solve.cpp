@@ -63,20 +63,20 @@ int run_solve(const SolveArguments& arguments) {
     for (const std::string& words : arguments.reach_words) {
         const NamedPlace reach = named_place(words, "--reach");
         Effector effector = effector_of(chart, reach.name);
-        effector.target = place_in_model(chart, Vec3(reach.place.data()));
+        effector.target = position_in_model(chart, Vec3(reach.position.data()));
         task.effectors.push_back({reach.name, effector});
     }
     for (const std::string& words : arguments.aim_words) {
         const NamedPlace aim = named_place(words, "--aim");
         task.aims.push_back(
-            {aim.name, aim_of(chart, aim.name), place_in_model(chart, Vec3(aim.place.data()))});
+            {aim.name, aim_of(chart, aim.name), position_in_model(chart, Vec3(aim.position.data()))});
     }
     if (!arguments.terrain.empty()) {
         const TriangleGround ground = io::load_ground(arguments.terrain, chart.up);
         findings.insert(findings.end(), ground.findings().begin(), ground.findings().end());
         task.ground = ground;
     }
-    task.options.hub_freedom = arguments.hub_freedom;
+    task.options.hips_freedom = arguments.hips_freedom;
     task.options.ranges = !arguments.no_ranges;
     SolvedClip solved = solve_clip(chart, start, task);
     solved.clip.name = arguments.name.empty() ? start.name + "-solved" : arguments.name;

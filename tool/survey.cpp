@@ -12,8 +12,8 @@ namespace dendraxis::tool {
 namespace {
 
 std::string role_of(const Chart& chart, int bone) {
-    if (bone == chart.hub) return "hub";
-    if (bone == chart.ground) return "ground bone";
+    if (bone == chart.hips) return "hips";
+    if (bone == chart.root) return "root";
     for (const Chain& chain : chart.chains) {
         const auto found = std::find(chain.bones.begin(), chain.bones.end(), bone);
         if (found != chain.bones.end())
@@ -58,11 +58,11 @@ int run_survey(const SurveyArguments& arguments) {
     print_tree(chart);
     fmt::print("\n{} ({})\n", bold("clips"), survey.clips.size());
     if (!survey.clips.empty())
-        fmt::print("  {:<24} {:>6} {:>6} {:>8} {:>9} {:>7}\n", "name", "frames", "fps", "seconds", "travel m",
+        fmt::print("  {:<24} {:>6} {:>6} {:>8} {:>9} {:>7}\n", "name", "frames", "fps", "seconds", "moves m",
                    "bones");
     for (const ClipSummary& clip : survey.clips) {
         fmt::print("  {:<24} {:>6} {:>6g} {:>8.2f} {:>9.2f} {:>7}\n", clip.name, clip.frames, clip.fps,
-                   clip.seconds, clip.travel, clip.moving);
+                   clip.seconds, clip.root_motion, clip.moving);
     }
     print_findings(survey.findings);
     return k_done;

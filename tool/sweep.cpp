@@ -59,7 +59,7 @@ SweptVolume find_volume(const io::Rig& rig, const std::vector<io::MountedProp>& 
 }
 
 bool is_a_body(const Chart& chart) {
-    return chart.hub != k_no_bone &&
+    return chart.hips != k_no_bone &&
            std::any_of(chart.chains.begin(), chart.chains.end(), [](const Chain& chain) {
                return chain.name.starts_with("leg") || chain.name.starts_with("arm");
            });
@@ -70,10 +70,10 @@ class Other {
  public:
     Other(const SweepArguments& arguments, const Chart& swinger) : rig_(io::load_rig(arguments.against)) {
         const Vec3 at = arguments.at_words.empty() ? Vec3(Vec3::Zero())
-                                                   : Vec3(plain_place(arguments.at_words, "--at").data());
+                                                   : Vec3(plain_position(arguments.at_words, "--at").data());
         const Quat to_own = swinger.to_upright().conjugate();
-        stands_.translation = to_own * at;
-        stands_.rotation = to_own * rig_.chart.to_upright();
+        placement_.translation = to_own * at;
+        placement_.rotation = to_own * rig_.chart.to_upright();
         if (is_a_body(rig_.chart)) {
             const RagdollPlan plan = io::ragdoll_of(arguments.against, rig_);
             targets_ = targets_of(plan);
@@ -94,22 +94,22 @@ class Other {
     const std::vector<SweepTarget>& targets() const { return targets_; }
     const Skeleton& skeleton() const { return rig_.character.skeleton; }
 
-    void places(std::size_t frame, std::span<Transform> places) {
+    void positions(std::size_t frame, std::span<Transform> positions) {
         if (binding_ == nullptr) {
-            places[0] = stands_;
+            positions[0] = placement_;
             return;
         }
         std::vector<Transform> model = rest_in_model_space(skeleton());
         if (clip_ != nullptr)
             to_model_space(skeleton(), clip_->frame(std::min(frame, clip_->frame_count() - 1)), model);
-        binding_->bodies_of(model, stands_, states_);
+        binding_->bodies_of(model, placement_, states_);
         for (std::size_t b = 0; b < states_.size(); ++b)
-            places[b] = {states_[b].turn, states_[b].place, Vec3::Ones()};
+            positions[b] = {states_[b].turn, states_[b].position, Vec3::Ones()};
     }
 
  private:
     io::Rig rig_;
-    Transform stands_;
+    Transform placement_;
     std::vector<SweepTarget> targets_;
     std::unique_ptr<RagdollBinding> binding_;
     std::vector<BodyState> states_;
@@ -197,9 +197,9 @@ int run_sweep(const SweepArguments& arguments) {
         if (known == rig.character.clips.end() && arguments.window_words.empty()) continue;  // it is told
         const Clip& clip = rig.character.clip(window.clip);
         LiveWindow live = live_window(window, clip);
-        sweep_clip(live, rig.character.skeleton, clip, find_volume(rig, mounted, window.volume),
-                   other.targets(),
-                   [&](std::size_t frame, std::span<Transform> places) { other.places(frame, places); });
+        sweep_clip(
+            live, rig.character.skeleton, clip, find_volume(rig, mounted, window.volume), other.targets(),
+            [&](std::size_t frame, std::span<Transform> positions) { other.positions(frame, positions); });
         reports.push_back({window, clip.fps, {live.touches().begin(), live.touches().end()}});
         for (WindowTouch& touch : reports.back().touches) {
             touch.point = rig.chart.to_upright() * touch.point;

@@ -298,8 +298,8 @@ DENDRAXIS_LANE LaneTransform<Count> operator*(const LaneTransform<Count>& parent
 
 /// A place in the frame of the transform. A scale of zero leaves zero.
 template <std::size_t Count>
-DENDRAXIS_LANE LaneVec<Count> apply_inverse(const LaneTransform<Count>& t, const LaneVec<Count>& place) {
-    const LaneVec<Count> v = rotate(conjugate(t.rotation), place - t.translation);
+DENDRAXIS_LANE LaneVec<Count> apply_inverse(const LaneTransform<Count>& t, const LaneVec<Count>& position) {
+    const LaneVec<Count> v = rotate(conjugate(t.rotation), position - t.translation);
     const Lanes<Count> zero = splat<Count>(0.0f);
     const auto divided = [&](Lanes<Count> value, Lanes<Count> by) { return by == 0.0f ? zero : value / by; };
     return {divided(v.x, t.scale.x), divided(v.y, t.scale.y), divided(v.z, t.scale.z)};
@@ -318,9 +318,9 @@ DENDRAXIS_LANE LaneTransform<Count> load_transform(const Transform* first, std::
     if constexpr (Count == 1) {
         return splat<1>(*first);
     } else {
-        const LaneQuat<Count> place = load_shifted<Count>(first, 4, stride);
+        const LaneQuat<Count> position = load_shifted<Count>(first, 4, stride);
         const LaneQuat<Count> size = load_shifted<Count>(first, 7, stride);
-        return {load<Count>(first, stride), {place.x, place.y, place.z}, {size.x, size.y, size.z}};
+        return {load<Count>(first, stride), {position.x, position.y, position.z}, {size.x, size.y, size.z}};
     }
 }
 
@@ -329,8 +329,8 @@ DENDRAXIS_LANE LaneVec<Count> load_translation(const Transform* first, std::size
     if constexpr (Count == 1) {
         return splat<1>(first->translation);
     } else {
-        const LaneQuat<Count> place = load_shifted<Count>(first, 4, stride);
-        return {place.x, place.y, place.z};
+        const LaneQuat<Count> position = load_shifted<Count>(first, 4, stride);
+        return {position.x, position.y, position.z};
     }
 }
 

@@ -18,7 +18,7 @@ float middle(const AngleSpan& span) {
 }
 
 // How far out a swing is: 1 on the cone's edge.
-float outness(const Range& range, const TurnAngles& parts) {
+float gauge(const Range& range, const TurnAngles& parts) {
     const float bend = (parts.bend - middle(range.bend)) / half(range.bend);
     const float side = (parts.side - middle(range.side)) / half(range.side);
     return std::sqrt(bend * bend + side * side);
@@ -43,7 +43,7 @@ TurnAngles turn_angles(const Range& range, const Quat& turn) noexcept {
 float overshoot(const Range& range, const Quat& turn) noexcept {
     const TurnAngles parts = turn_angles(range, turn);
     const float twisted = std::max({0.0f, range.twist.from - parts.twist, parts.twist - range.twist.to});
-    const float out = outness(range, parts);
+    const float out = gauge(range, parts);
     const float swung = out <= 1.0f ? 0.0f
                                     : (1.0f - 1.0f / out) * std::hypot(parts.bend - middle(range.bend),
                                                                        parts.side - middle(range.side));
@@ -55,7 +55,7 @@ Quat limited(const Range& range, const Quat& turn, float soft_from) noexcept {
     const float off_middle = (parts.twist - middle(range.twist)) / half(range.twist);
     const float twist = middle(range.twist) +
                         std::copysign(eased(std::abs(off_middle), soft_from), off_middle) * half(range.twist);
-    const float out = outness(range, parts);
+    const float out = gauge(range, parts);
     if (out <= soft_from && std::abs(off_middle) <= soft_from) return turn;
     const float kept = out > 0.0f ? eased(out, soft_from) / out : 1.0f;
     const float bend = middle(range.bend) + kept * (parts.bend - middle(range.bend));

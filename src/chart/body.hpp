@@ -31,7 +31,7 @@ struct Body {
     const Skeleton& skeleton;
     std::vector<NameReading> names{};
     std::map<int, std::string> declared{};  ///< roles that the file itself gives to bones
-    std::vector<Vec3> place{};
+    std::vector<Vec3> position{};
     std::vector<Vec3> tip{};        ///< where each bone's own flesh (or a bone that ends it) ends
     std::vector<char> tip_known{};  ///< whether flesh or an end bone tells it; else it is only carried on
     std::vector<Vec3> middle{};     ///< of the bone's flesh
@@ -62,8 +62,8 @@ struct Body {
     float low = 0.0f;  ///< along `up`, of all flesh, or of the joints where there is none
     float high = 0.0f;
 
-    std::size_t count() const { return place.size(); }
-    Vec3 at(int bone) const { return place[static_cast<std::size_t>(bone)]; }
+    std::size_t count() const { return position.size(); }
+    Vec3 at(int bone) const { return position[static_cast<std::size_t>(bone)]; }
     Vec3 end(int bone) const { return tip[static_cast<std::size_t>(bone)]; }
     bool lives(int bone) const { return alive[static_cast<std::size_t>(bone)] != 0; }
     float mass_of(int bone) const { return mass[static_cast<std::size_t>(bone)]; }
@@ -76,7 +76,7 @@ struct Body {
     float height(const Vec3& point) const { return (up.dot(point) - low) / std::max(high - low, 1e-9f); }
     /// How far off the middle plane, to either side.
     float aside(const Vec3& point) const { return std::abs(lateral.dot(point) - middle_plane); }
-    bool same_place(int a, int b) const { return distance(a, b) < 0.004f * size; }
+    bool same_position(int a, int b) const { return distance(a, b) < 0.004f * size; }
     /// Skin that both move, as a share of what the lesser of them moves.
     float shared_share(int a, int b) const;
     bool hangs_below(int bone, int other) const;  ///< `bone` is `other` or hangs somewhere below it

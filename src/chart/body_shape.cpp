@@ -14,7 +14,7 @@ namespace {
 constexpr float k_counting_weight = 0.3f;  // of a vertex, for it to shape the solid of a bone
 
 struct Vertex {
-    Vec3 place;                                  // model space, at rest
+    Vec3 position;                               // model space, at rest
     int bone;                                    // the charted bone that moves it most
     std::vector<std::pair<int, float>> weights;  // by charted bone
 };
@@ -33,7 +33,7 @@ class ShapeFitter {
         for (const Chain& chain : chart.chains) {
             for (const int bone : chain.bones) owner_[static_cast<std::size_t>(bone)] = bone;
         }
-        if (chart.hub != k_no_bone) owner_[static_cast<std::size_t>(chart.hub)] = chart.hub;
+        if (chart.hips != k_no_bone) owner_[static_cast<std::size_t>(chart.hips)] = chart.hips;
         for (std::size_t i = 0; i < owner_.size(); ++i) {
             const int parent = chart.skeleton.bones()[i].parent;
             if (owner_[i] == k_no_bone && parent != k_no_bone)
@@ -54,21 +54,21 @@ class ShapeFitter {
 
  private:
     Vec3 head(int bone) const { return rest_[static_cast<std::size_t>(bone)].translation; }
-    float height(const Vec3& place) const { return place.dot(chart_.up); }
+    float height(const Vec3& position) const { return position.dot(chart_.up); }
     Vec3 level(const Vec3& v) const { return v - height(v) * chart_.up; }
-    Vec3 in_bone(int bone, const Vec3& place) const {
-        return rest_[static_cast<std::size_t>(bone)].rotation.conjugate() * (place - head(bone));
+    Vec3 in_bone(int bone, const Vec3& position) const {
+        return rest_[static_cast<std::size_t>(bone)].rotation.conjugate() * (position - head(bone));
     }
 
     void gather(const Character& character) {
         std::vector<Affine> matrices(rest_.size());
         to_model_matrices(chart_.skeleton, rest_pose(chart_.skeleton), matrices);
-        std::vector<Vec3> places;
+        std::vector<Vec3> positions;
         for (const SkinnedMesh& mesh : character.meshes) {
-            places.resize(mesh.positions.size());
-            deform(mesh, matrices, places);
-            for (std::size_t v = 0; v < places.size(); ++v) {
-                Vertex vertex{places[v], k_no_bone, {}};
+            positions.resize(mesh.positions.size());
+            deform(mesh, matrices, positions);
+            for (std::size_t v = 0; v < positions.size(); ++v) {
+                Vertex vertex{positions[v], k_no_bone, {}};
                 for (std::size_t k = 0; k < 4; ++k) {
                     const float weight = mesh.weights[v][k];
                     const int bone = owner_[static_cast<std::size_t>(
@@ -94,8 +94,8 @@ class ShapeFitter {
 
     // ---------------------------------------------------------------- feet
 
-    SolePoint sole_point(const Sole& sole, const Vec3& place, float toes_share) const {
-        return {in_bone(sole.foot, place), in_bone(sole.toes, place), toes_share};
+    SolePoint sole_point(const Sole& sole, const Vec3& position, float toes_share) const {
+        return {in_bone(sole.foot, position), in_bone(sole.toes, position), toes_share};
     }
 
     // Vertices of the foot, each with the toes' share; nothing where the shin holds much of it.
@@ -108,7 +108,7 @@ class ShapeFitter {
                 if (bone == sole.foot) on_foot += weight;
                 if (std::find(toes.begin(), toes.end(), bone) != toes.end()) on_toes += weight;
             }
-            if (on_foot + on_toes > 0.7f) found.emplace_back(vertex.place, on_toes / (on_foot + on_toes));
+            if (on_foot + on_toes > 0.7f) found.emplace_back(vertex.position, on_toes / (on_foot + on_toes));
         }
         return found;
     }
@@ -140,7 +140,7 @@ class ShapeFitter {
 
     void fit_parts(Sole& sole, const std::vector<std::pair<Vec3, float>>& found, const Vec3& forward) const {
         float bottom = 1e30f;
-        for (const auto& [place, share] : found) bottom = std::min(bottom, height(place));
+        for (const auto& [position, share] : found) bottom = std::min(bottom, height(position));
         // The lower a vertex the more it counts, with no step anywhere: a foot that is the same but for
         // rounding must get the same parts.
         const float thick = 0.012f * chart_.height;
@@ -148,18 +148,18 @@ class ShapeFitter {
         float front = -1e30f;
         float sum = 0.0f;
         Vec3 middle = Vec3::Zero();
-        for (const auto& [place, share] : found) {
-            const float over = height(place) - bottom;
-            back = std::min(back, place.dot(forward) + 3.0f * over);
-            front = std::max(front, place.dot(forward) - 3.0f * over);
+        for (const auto& [position, share] : found) {
+            const float over = height(position) - bottom;
+            back = std::min(back, position.dot(forward) + 3.0f * over);
+            front = std::max(front, position.dot(forward) - 3.0f * over);
             const float weight = std::max(0.0f, 1.0f - over / thick);
-            middle += weight * place;
+            middle += weight * position;
             sum += weight;
         }
         middle /= sum;
         const auto at = [&](float along) {
-            Vec3 place = middle + (along - middle.dot(forward)) * forward;
-            return Vec3(place + (bottom - height(place)) * chart_.up);
+            Vec3 position = middle + (along - middle.dot(forward)) * forward;
+            return Vec3(position + (bottom - height(position)) * chart_.up);
         };
         const float length = front - back;
         const float ball = sole.toes == sole.foot ? back + 0.68f * length
@@ -203,8 +203,8 @@ class ShapeFitter {
 
     void guess_parts(Sole& sole, const Vec3& forward) const {
         const Vec3 ankle = head(sole.foot);
-        const auto on_floor = [&](const Vec3& place) {
-            return Vec3(place + (chart_.rest_floor - height(place)) * chart_.up);
+        const auto on_floor = [&](const Vec3& position) {
+            return Vec3(position + (chart_.rest_floor - height(position)) * chart_.up);
         };
         const float length =
             sole.toes != sole.foot ? level(head(sole.toes) - ankle).norm() : 0.08f * chart_.height;
@@ -224,7 +224,7 @@ class ShapeFitter {
         std::vector<float> distances;
         for (const Vertex& vertex : vertices_) {
             if (vertex.bone != bone) continue;
-            const Vec3 offset = vertex.place - from;
+            const Vec3 offset = vertex.position - from;
             distances.push_back((offset - axis * axis.dot(offset)).norm());
         }
         return distances.size() < 8 ? otherwise : share_at(distances, 0.5f);
@@ -271,7 +271,7 @@ class ShapeFitter {
 
     void add_solids(std::vector<Solid>& solids) const {
         const Chain* spine = chart_.find("spine");
-        if (chart_.hub != k_no_bone) {
+        if (chart_.hips != k_no_bone) {
             Vec3 low = Vec3::Zero();
             int legs = 0;
             for (const Chain& chain : chart_.chains) {
@@ -280,9 +280,9 @@ class ShapeFitter {
                 ++legs;
             }
             const Vec3 high =
-                spine != nullptr && !spine->bones.empty() ? head(spine->bones.front()) : head(chart_.hub);
-            low = legs > 0 ? Vec3(low / static_cast<float>(legs)) : head(chart_.hub);
-            add_solid(solids, "hips", chart_.hub, 0.0f, low, high);
+                spine != nullptr && !spine->bones.empty() ? head(spine->bones.front()) : head(chart_.hips);
+            low = legs > 0 ? Vec3(low / static_cast<float>(legs)) : head(chart_.hips);
+            add_solid(solids, "hips", chart_.hips, 0.0f, low, high);
         }
         for (const Chain& chain : chart_.chains) {
             const bool leg = chain.name.starts_with("leg");
@@ -330,7 +330,7 @@ class ShapeFitter {
                     return entry.first == bone && entry.second > k_counting_weight;
                 });
             if (!moved) continue;
-            const Vec3 offset = vertex.place - from;
+            const Vec3 offset = vertex.position - from;
             along.push_back(axis.dot(offset));
             widths.push_back(wide.dot(offset));
             depths.push_back(deep.dot(offset));
@@ -380,7 +380,7 @@ BodyShape body_shape(const Character& character, const Chart& chart) {
     return shape;
 }
 
-Vec3 place_of(const Sole& sole, const SolePoint& point, std::span<const Transform> model) noexcept {
+Vec3 position_of(const Sole& sole, const SolePoint& point, std::span<const Transform> model) noexcept {
     const Transform& foot = model[static_cast<std::size_t>(sole.foot)];
     const Vec3 on_foot = foot.translation + foot.rotation * point.on_foot;
     if (point.toes_share <= 0.0f) return on_foot;
@@ -405,7 +405,7 @@ float lowest_of(const Sole& sole, std::span<const Transform> model, const Vec3& 
     return lowest;
 }
 
-Vec3 place_of(const Probe& probe, std::span<const Transform> model) noexcept {
+Vec3 position_of(const Probe& probe, std::span<const Transform> model) noexcept {
     const Transform& bone = model[static_cast<std::size_t>(probe.bone)];
     return bone.translation + bone.rotation * probe.offset;
 }

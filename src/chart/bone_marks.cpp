@@ -24,19 +24,20 @@ std::vector<BoneMark> bone_marks(const Character& character) {
     std::vector<Affine> matrices(rest.size());
     to_model_matrices(character.skeleton, rest_pose(character.skeleton), matrices);
     std::vector<Sums> sums(rest.size());
-    std::vector<Vec3> places;
+    std::vector<Vec3> positions;
     for (const SkinnedMesh& mesh : character.meshes) {
-        places.resize(mesh.positions.size());
-        deform(mesh, matrices, places);
-        for (std::size_t v = 0; v < places.size(); ++v) {
+        positions.resize(mesh.positions.size());
+        deform(mesh, matrices, positions);
+        for (std::size_t v = 0; v < positions.size(); ++v) {
             for (std::size_t k = 0; k < 4; ++k) {
                 if (mesh.weights[v][k] < k_alone) continue;
                 const auto bone = static_cast<std::size_t>(mesh.bones[mesh.joints[v][k]]);
-                const double square = static_cast<double>((places[v] - rest[bone].translation).squaredNorm());
+                const double square =
+                    static_cast<double>((positions[v] - rest[bone].translation).squaredNorm());
                 Sums& sum = sums[bone];
                 ++sum.count;
-                sum.even += places[v].cast<double>();
-                sum.far += square * square * places[v].cast<double>();
+                sum.even += positions[v].cast<double>();
+                sum.far += square * square * positions[v].cast<double>();
                 sum.far_weight += square * square;
             }
         }

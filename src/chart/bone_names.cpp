@@ -15,16 +15,16 @@ struct Word {
 };
 
 constexpr auto k_parts = std::to_array<Word>({
-    {"ground", Part::ground},
-    {"root", Part::ground},
-    {"floor", Part::ground},
-    {"base", Part::ground},
-    {"origin", Part::ground},
-    {"world", Part::ground},
-    {"pelvis", Part::hub},
-    {"hips", Part::hub},
-    {"hip", Part::hub},
-    {"hub", Part::hub},
+    {"ground", Part::root},
+    {"root", Part::root},
+    {"floor", Part::root},
+    {"base", Part::root},
+    {"origin", Part::root},
+    {"world", Part::root},
+    {"pelvis", Part::hips},
+    {"hips", Part::hips},
+    {"hip", Part::hips},
+    {"hub", Part::hips},
     {"spine", Part::spine},
     {"back", Part::spine},
     {"backbone", Part::spine},
@@ -128,9 +128,9 @@ constexpr auto k_parts = std::to_array<Word>({
     {"pinkey", Part::little},
     {"pinki", Part::little},
     {"small", Part::little},
-    {"cog", Part::hub},
-    {"pelvic", Part::hub},
-    {"pelvi", Part::hub},
+    {"cog", Part::hips},
+    {"pelvic", Part::hips},
+    {"pelvi", Part::hips},
     {"spin", Part::spine},
     {"vertebra", Part::spine},
     {"thoracic", Part::spine},
@@ -189,12 +189,12 @@ void split_off_side(std::vector<std::string>& words) {
 bool says_more(Part next, Part now) {
     const auto is_finger = [](Part part) { return part >= Part::thumb && part <= Part::little; };
     const auto holds_fingers = [](Part part) {
-        return part == Part::hand || part == Part::palm || part == Part::arm || part == Part::ground;
+        return part == Part::hand || part == Part::palm || part == Part::arm || part == Part::root;
     };
     if (now == Part::none) return true;
     if (is_finger(now)) return !is_finger(next) && !holds_fingers(next) && next != Part::grip;
     if (is_finger(next)) return holds_fingers(now);
-    return next == Part::grip || now == Part::ground || now == Part::arm || now == Part::leg;
+    return next == Part::grip || now == Part::root || now == Part::arm || now == Part::leg;
 }
 
 }  // namespace
@@ -264,7 +264,7 @@ NameReading read_bone_name(std::string_view name, std::size_t skipped) {
         first += used;
     }
     if (in_palm && reading.part >= Part::thumb && reading.part <= Part::little) reading.kind = NameKind::palm;
-    if (reading.part == Part::hub && reading.side != Side::none) reading.part = Part::thigh;
+    if (reading.part == Part::hips && reading.side != Side::none) reading.part = Part::thigh;
     return reading;
 }
 

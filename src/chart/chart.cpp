@@ -106,7 +106,7 @@ float skin_length(const Chart& chart, int bone, std::span<const Transform> model
         std::find_if(marks.begin(), marks.end(), [bone](const BoneMark& m) { return m.bone == bone; });
     return mark == marks.end()
                ? 0.0f
-               : 2.0f * (mark->place - model[static_cast<std::size_t>(bone)].translation).norm();
+               : 2.0f * (mark->position - model[static_cast<std::size_t>(bone)].translation).norm();
 }
 
 }  // namespace

@@ -19,7 +19,7 @@ void list_helpers(const Body& body, Chart& chart) {
     }
     for (int bone = 0; bone < static_cast<int>(body.count()); ++bone) {
         const auto i = static_cast<std::size_t>(bone);
-        if (charted[i] || bone == chart.hub || bone == chart.ground) continue;
+        if (charted[i] || bone == chart.hips || bone == chart.root) continue;
         HelperKind kind = body.kind[i];
         if (kind == HelperKind::unknown && body.names[i].kind == NameKind::twist) kind = HelperKind::twist;
         if (kind == HelperKind::unknown && body.names[i].kind == NameKind::end) kind = HelperKind::end;

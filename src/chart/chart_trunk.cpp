@@ -13,9 +13,9 @@ class TrunkCharter {
 
     void run() {
         find_hips();
-        if (charter_.chart.hub == k_no_bone) return;
-        find_way();
-        split_way();
+        if (charter_.chart.hips == k_no_bone) return;
+        find_path();
+        split_path();
         rear_spine();
         tail();
         jaw();
@@ -37,25 +37,25 @@ class TrunkCharter {
             hips = both;
         }
         for (int above = body_.hangs_on(hips); above != k_no_bone; above = body_.hangs_on(above)) {
-            if (named(above, Part::hub) && body_.distance(above, hips) < 0.12f * body_.size) hips = above;
+            if (named(above, Part::hips) && body_.distance(above, hips) < 0.12f * body_.size) hips = above;
         }
-        charter_.chart.hub = hips;
+        charter_.chart.hips = hips;
     }
 
     // From the hips to where arms or forelegs hang, and on to the head's end.
-    void find_way() {
-        const int hips = charter_.chart.hub;
+    void find_path() {
+        const int hips = charter_.chart.hips;
         int from = hips;
         if (reading_.fore != k_no_bone && reading_.fore != hips) {
-            const std::vector<int> way = way_between(body_, hips, reading_.fore);
-            way_.assign(way.begin() + 1, way.end());
-            spine_end_ = way_.size();
+            const std::vector<int> path = path_between(body_, hips, reading_.fore);
+            path_.assign(path.begin() + 1, path.end());
+            spine_end_ = path_.size();
             from = reading_.fore;
         }
         if (reading_.head_end == k_no_bone) return;
-        for (const int bone : way_between(body_, from, reading_.head_end)) {
-            const bool there = bone == from || std::find(way_.begin(), way_.end(), bone) != way_.end();
-            if (!there && bone != hips) way_.push_back(bone);
+        for (const int bone : path_between(body_, from, reading_.head_end)) {
+            const bool there = bone == from || std::find(path_.begin(), path_.end(), bone) != path_.end();
+            if (!there && bone != hips) path_.push_back(bone);
         }
     }
 
@@ -63,11 +63,11 @@ class TrunkCharter {
     // hat have less. Small pairs (eyes, ears) sit on it. A name is believed if its bone has flesh enough for
     // a head.
     std::size_t find_head() const {
-        if (spine_end_ >= way_.size()) return way_.size();
+        if (spine_end_ >= path_.size()) return path_.size();
         const std::size_t by_shape = body_.has_skin ? heaviest() : last_joint();
-        for (std::size_t i = way_.size(); i-- > spine_end_;) {
-            if (!named(way_[i], Part::head)) continue;
-            const float share = body_.mass_of(way_[i]) / std::max(body_.mass_of(way_[by_shape]), 1e-20f);
+        for (std::size_t i = path_.size(); i-- > spine_end_;) {
+            if (!named(path_[i], Part::head)) continue;
+            const float share = body_.mass_of(path_[i]) / std::max(body_.mass_of(path_[by_shape]), 1e-20f);
             if (!body_.has_skin || share > (i > by_shape ? 0.3f : 0.6f)) return i;
         }
         return by_shape;
@@ -75,23 +75,24 @@ class TrunkCharter {
 
     std::size_t heaviest() const {
         float most = 0.0f;
-        for (std::size_t i = spine_end_; i < way_.size(); ++i) most = std::max(most, body_.mass_of(way_[i]));
-        std::size_t head = way_.size() - 1;
-        while (head > spine_end_ && body_.mass_of(way_[head]) < 0.6f * most) --head;
-        for (std::size_t i = way_.size(); i-- > head;) {
-            if (holds_small_pair(way_[i])) return i;
+        for (std::size_t i = spine_end_; i < path_.size(); ++i)
+            most = std::max(most, body_.mass_of(path_[i]));
+        std::size_t head = path_.size() - 1;
+        while (head > spine_end_ && body_.mass_of(path_[head]) < 0.6f * most) --head;
+        for (std::size_t i = path_.size(); i-- > head;) {
+            if (holds_small_pair(path_[i])) return i;
         }
         return head;
     }
 
     // Without flesh or names a last unbranched bone may only end the head.
     std::size_t last_joint() const {
-        for (std::size_t i = way_.size(); i-- > spine_end_;) {
-            if (holds_small_pair(way_[i])) return i;
+        for (std::size_t i = path_.size(); i-- > spine_end_;) {
+            if (holds_small_pair(path_[i])) return i;
         }
-        const bool ended = body_.tip_known[static_cast<std::size_t>(way_.back())] != 0;
-        const bool spare = way_.size() >= spine_end_ + 3 && !ended;
-        return way_.size() - (spare ? 2 : 1);
+        const bool ended = body_.tip_known[static_cast<std::size_t>(path_.back())] != 0;
+        const bool spare = path_.size() >= spine_end_ + 3 && !ended;
+        return path_.size() - (spare ? 2 : 1);
     }
 
     bool holds_small_pair(int bone) const {
@@ -100,26 +101,26 @@ class TrunkCharter {
         });
     }
 
-    void split_way() {
+    void split_path() {
         // Names may move the border between spine and neck.
-        while (spine_end_ + 1 < way_.size() && named(way_[spine_end_], Part::spine)) ++spine_end_;
-        if (reading_.fore == k_no_bone || reading_.fore == charter_.chart.hub) {
-            while (spine_end_ + 1 < way_.size() && !named(way_[spine_end_], Part::neck) &&
-                   !named(way_[spine_end_], Part::head) && spine_end_ + 2 < way_.size() &&
+        while (spine_end_ + 1 < path_.size() && named(path_[spine_end_], Part::spine)) ++spine_end_;
+        if (reading_.fore == k_no_bone || reading_.fore == charter_.chart.hips) {
+            while (spine_end_ + 1 < path_.size() && !named(path_[spine_end_], Part::neck) &&
+                   !named(path_[spine_end_], Part::head) && spine_end_ + 2 < path_.size() &&
                    reading_.fore == k_no_bone)
                 ++spine_end_;
         }
         while (spine_end_ > 0 &&
-               (named(way_[spine_end_ - 1], Part::neck) || named(way_[spine_end_ - 1], Part::head)))
+               (named(path_[spine_end_ - 1], Part::neck) || named(path_[spine_end_ - 1], Part::head)))
             --spine_end_;
         const std::size_t head = find_head();
         const float margin = trunk_margin();
         const auto run = [&](std::size_t from, std::size_t to) {
             std::vector<int> bones;
-            for (std::size_t i = from; i < std::min(to, way_.size()); ++i) {
+            for (std::size_t i = from; i < std::min(to, path_.size()); ++i) {
                 // A bone on the way without flesh that stands off it is a control, not a joint of the body.
-                const bool flesh = !body_.has_skin || body_.mass_of(way_[i]) > 0.0f;
-                if (flesh || !stands_off(i)) bones.push_back(way_[i]);
+                const bool flesh = !body_.has_skin || body_.mass_of(path_[i]) > 0.0f;
+                if (flesh || !stands_off(i)) bones.push_back(path_[i]);
             }
             return bones;
         };
@@ -129,17 +130,17 @@ class TrunkCharter {
                           : "it lies between the hips and where the arms or forelegs branch off"});
         charter_.add("neck", run(spine_end_, head), charter_.confidence(margin, 2.5f),
                      {"it lies between the spine and the head"});
-        if (head < way_.size())
-            charter_.add("head", {way_[head]}, charter_.confidence(margin, 2.5f),
+        if (head < path_.size())
+            charter_.add("head", {path_[head]}, charter_.confidence(margin, 2.5f),
                          {"the trunk ends with it, away from the legs"});
-        last_ = head < way_.size() ? way_[head] : k_no_bone;
+        last_ = head < path_.size() ? path_[head] : k_no_bone;
     }
 
     bool stands_off(std::size_t i) const {
-        if (i == 0 || i + 1 >= way_.size()) return false;
-        const Vec3 a = body_.at(way_[i - 1]);
-        const Vec3 b = body_.at(way_[i + 1]);
-        const Vec3 p = body_.at(way_[i]);
+        if (i == 0 || i + 1 >= path_.size()) return false;
+        const Vec3 a = body_.at(path_[i - 1]);
+        const Vec3 b = body_.at(path_[i + 1]);
+        const Vec3 p = body_.at(path_[i]);
         return (p - a).norm() + (p - b).norm() > (a - b).norm() + 0.1f * body_.size;
     }
 
@@ -157,11 +158,11 @@ class TrunkCharter {
     bool same_head(int end) const {
         const int from = reading_.fore != k_no_bone ? reading_.fore : reading_.hind;
         if (end == k_no_bone || reading_.head_end == k_no_bone) return false;
-        const std::vector<int> a = way_between(body_, from, reading_.head_end);
-        const std::vector<int> b = way_between(body_, from, end);
-        const auto heavy = [&](const std::vector<int>& way) {
+        const std::vector<int> a = path_between(body_, from, reading_.head_end);
+        const std::vector<int> b = path_between(body_, from, end);
+        const auto heavy = [&](const std::vector<int>& path) {
             int best = k_no_bone;
-            for (const int bone : way) {
+            for (const int bone : path) {
                 if (bone != from && (best == k_no_bone || body_.mass_of(bone) > body_.mass_of(best)))
                     best = bone;
             }
@@ -172,10 +173,10 @@ class TrunkCharter {
 
     // On four legs the body may be carried in its middle, with a second spine back to the hind legs.
     void rear_spine() {
-        const int hips = charter_.chart.hub;
+        const int hips = charter_.chart.hips;
         if (reading_.hind == k_no_bone || reading_.hind == hips) return;
         std::vector<int> rear;
-        for (const int bone : way_between(body_, hips, reading_.hind)) {
+        for (const int bone : path_between(body_, hips, reading_.hind)) {
             if (bone != hips && (!body_.has_skin || body_.mass_of(bone) > 0.0f) && !charter_.charted(bone))
                 rear.push_back(bone);
         }
@@ -194,13 +195,13 @@ class TrunkCharter {
 
     // A tail begins where the legs do and leads backward.
     void tail() {
-        std::vector<int> starts = way_between(body_, charter_.chart.hub, reading_.hind);
-        if (starts.empty()) starts = {charter_.chart.hub};
+        std::vector<int> starts = path_between(body_, charter_.chart.hips, reading_.hind);
+        if (starts.empty()) starts = {charter_.chart.hips};
         std::vector<int> best;
         float most = 0.0f;
         for (const int holder : starts) {
             for (const int bone : body_.hanging(holder)) {
-                if (!body_.in_trunk(bone) || charter_.charted(bone) || bone == charter_.chart.hub ||
+                if (!body_.in_trunk(bone) || charter_.charted(bone) || bone == charter_.chart.hips ||
                     std::find(starts.begin(), starts.end(), bone) != starts.end() ||
                     (last_ != k_no_bone && body_.hangs_below(last_, bone)))
                     continue;
@@ -231,8 +232,8 @@ class TrunkCharter {
         if (last_ == k_no_bone) return;
         for (const int bone : body_.hanging(last_)) {
             if (!body_.in_trunk(bone)) continue;
-            const Vec3 way = body_.end(bone) - body_.at(last_);
-            const bool forward = way.dot(body_.facing) > 0.0f && way.dot(body_.facing) > way.dot(body_.up);
+            const Vec3 path = body_.end(bone) - body_.at(last_);
+            const bool forward = path.dot(body_.facing) > 0.0f && path.dot(body_.facing) > path.dot(body_.up);
             if (named(bone, Part::jaw) ||
                 (forward && body_.hanging(bone).empty() && body_.name(bone).part == Part::none)) {
                 charter_.add("jaw", {bone}, named(bone, Part::jaw) ? 0.9f : 0.6f,
@@ -245,7 +246,7 @@ class TrunkCharter {
     Charter& charter_;
     const Body& body_;
     const Reading& reading_;
-    std::vector<int> way_;
+    std::vector<int> path_;
     std::size_t spine_end_ = 0;
     int last_ = k_no_bone;
 };

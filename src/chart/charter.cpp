@@ -33,13 +33,13 @@ void Charter::add(const std::string& name, std::vector<int> bones, float sure,
     }
     for (const int bone : bones) {
         const Part part = body.name(bone).part;
-        if (part != Part::none && part != Part::ground) evidence.push_back(name_evidence(body, bone));
+        if (part != Part::none && part != Part::root) evidence.push_back(name_evidence(body, bone));
     }
     chart.chains.push_back({name, std::move(bones), sure, std::move(evidence)});
 }
 
 bool Charter::charted(int bone) const {
-    if (bone == chart.hub) return true;
+    if (bone == chart.hips) return true;
     return std::any_of(chart.chains.begin(), chart.chains.end(), [bone](const Chain& chain) {
         return std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
     });
@@ -59,7 +59,7 @@ void chart_loose(Charter& charter) {
             row.push_back(next);
         const bool flesh = !body.has_skin ||
                            std::any_of(row.begin(), row.end(), [&](int b) { return body.mass_of(b) > 0.0f; });
-        const bool on_body = charter.chart.hub != k_no_bone && body.hangs_below(bone, charter.chart.hub);
+        const bool on_body = charter.chart.hips != k_no_bone && body.hangs_below(bone, charter.chart.hips);
         if (row.size() >= 2 && flesh && on_body)
             charter.add("loose." + std::to_string(++number), row, 0.75f,
                         {"a row of bones that belongs to no limb"});

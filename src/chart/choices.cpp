@@ -42,7 +42,7 @@ void remake_helpers(Chart& chart) {
     }
     std::vector<Helper> helpers;
     for (int bone = 0; bone < static_cast<int>(chart.skeleton.size()); ++bone) {
-        if (taken[static_cast<std::size_t>(bone)] || bone == chart.hub || bone == chart.ground) continue;
+        if (taken[static_cast<std::size_t>(bone)] || bone == chart.hips || bone == chart.root) continue;
         const auto known = std::find_if(chart.helpers.begin(), chart.helpers.end(),
                                         [bone](const Helper& h) { return h.bone == bone; });
         helpers.push_back(known == chart.helpers.end() ? Helper{bone, HelperKind::unknown} : *known);
@@ -54,8 +54,8 @@ void remake_helpers(Chart& chart) {
 
 void apply_choices(Chart& chart, const Choices& choices) {
     check(chart, choices);
-    if (choices.hub) chart.hub = *choices.hub;
-    if (choices.ground) chart.ground = *choices.ground;
+    if (choices.hips) chart.hips = *choices.hips;
+    if (choices.root) chart.root = *choices.root;
     for (const auto& chosen : choices.chains) {
         const std::string& name = chosen.first;
         const std::vector<int>& bones = chosen.second;
@@ -81,9 +81,9 @@ void apply_choices(Chart& chart, const Choices& choices) {
                 chain.lower = static_cast<std::size_t>(found - chain.bones.begin());
         }
     }
-    // A bone that was found as hub or ground bone and is now in a chain is no longer either.
+    // A bone that was found as hips or root and is now in a chain is no longer either.
     for (const Chain& chain : chart.chains) {
-        for (int* single : {&chart.hub, &chart.ground}) {
+        for (int* single : {&chart.hips, &chart.root}) {
             if (std::find(chain.bones.begin(), chain.bones.end(), *single) != chain.bones.end())
                 *single = k_no_bone;
         }
@@ -95,8 +95,8 @@ void apply_choices(Chart& chart, const Choices& choices) {
 
 Choices differing(const Choices& choices, const Chart& found) {
     Choices result;
-    if (choices.hub && *choices.hub != found.hub) result.hub = choices.hub;
-    if (choices.ground && *choices.ground != found.ground) result.ground = choices.ground;
+    if (choices.hips && *choices.hips != found.hips) result.hips = choices.hips;
+    if (choices.root && *choices.root != found.root) result.root = choices.root;
     for (const auto& [name, bones] : choices.chains) {
         const Chain* chain = found.find(name);
         if (chain == nullptr ? !bones.empty() : chain->bones != bones) result.chains[name] = bones;

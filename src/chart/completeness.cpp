@@ -9,8 +9,8 @@ namespace dendraxis::detail {
 namespace {
 
 constexpr float k_doubtful = 0.7f;
-constexpr std::array<std::string_view, 5> k_codes{
-    "chart.no-hub", "chart.no-ground-bone", "chart.missing-chain", "chart.short-limb", "chart.doubtful"};
+constexpr std::array<std::string_view, 5> k_codes{"chart.no-hips", "chart.no-root", "chart.missing-chain",
+                                                  "chart.short-limb", "chart.doubtful"};
 
 bool is_main(std::string_view chain) {
     return chain == "spine" || chain == "head" || chain.starts_with("arm.") || chain.starts_with("leg.");
@@ -26,7 +26,7 @@ class Judge {
         });
         carriers();
         missing();
-        if (chart_.hub != k_no_bone) short_limbs();
+        if (chart_.hips != k_no_bone) short_limbs();
         doubtful();
     }
 
@@ -36,13 +36,13 @@ class Judge {
     }
 
     void carriers() {
-        if (chart_.hub == k_no_bone) {
-            add(Severity::fault, "chart.no-hub",
+        if (chart_.hips == k_no_bone) {
+            add(Severity::fault, "chart.no-hips",
                 "no bone was found that carries the body (a pelvis, or a bone above both legs)",
-                "if it has a body, set the hub and the legs in its sheet");
-        } else if (chart_.ground == k_no_bone) {
-            add(Severity::note, "chart.no-ground-bone",
-                "no ground bone stands on the floor above the hub; the hub carries the travel", "");
+                "if it has a body, set the hips and the legs in its sheet");
+        } else if (chart_.root == k_no_bone) {
+            add(Severity::note, "chart.no-root",
+                "no root bone stands on the floor above the hips; the hips carry the root motion", "");
         }
     }
 
@@ -51,7 +51,7 @@ class Judge {
             chart_.find("leg.back.left") != nullptr || chart_.find("leg.back.right") != nullptr;
         for (const char* wanted : {"spine", "head", "arm.left", "arm.right", "leg.left", "leg.right"}) {
             const std::string_view name = wanted;
-            if (chart_.find(name) != nullptr || chart_.hub == k_no_bone) continue;
+            if (chart_.find(name) != nullptr || chart_.hips == k_no_bone) continue;
             if (many_legs && (name.starts_with("arm.") || name.starts_with("leg."))) continue;
             add(Severity::warning, "chart.missing-chain", "no bones were found for " + std::string(name),
                 "where it has one, name its bones in the sheet");
@@ -70,7 +70,7 @@ class Judge {
 
     // The chart is as sure as the least sure of its main chains.
     void doubtful() {
-        chart_.confidence = chart_.hub == k_no_bone ? 0.0f : 1.0f;
+        chart_.confidence = chart_.hips == k_no_bone ? 0.0f : 1.0f;
         std::string list;
         for (const Chain& chain : chart_.chains) {
             if (!is_main(chain.name)) continue;
@@ -79,7 +79,7 @@ class Judge {
                 list += fmt::format("{}{} ({:.0f} %)", list.empty() ? "" : ", ", chain.name,
                                     100.0f * chain.confidence);
         }
-        if (chart_.hub == k_no_bone || list.empty()) return;
+        if (chart_.hips == k_no_bone || list.empty()) return;
         add(Severity::warning, "chart.doubtful", "other readings of its bones are nearly as likely: " + list,
             "look at it with `dendraxis draw FILE --chart`, ask `dendraxis chart FILE --explain BONE`, and "
             "set what is "

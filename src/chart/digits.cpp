@@ -21,7 +21,7 @@ Bones row_from(const Body& body, int root) {
     Bones bones;
     for (int bone = root; bone != k_no_bone; bone = body.main_child(bone)) {
         // Joints in one place are one joint: the one that moves flesh, else the last.
-        if (!bones.empty() && body.same_place(bones.back(), bone) &&
+        if (!bones.empty() && body.same_position(bones.back(), bone) &&
             (!body.has_skin || body.mass_of(bones.back()) <= 0.0f))
             bones.pop_back();
         bones.push_back(bone);
@@ -89,7 +89,7 @@ class DigitSorter {
         return body_.at(digit.bones[digit.bones.size() > k_usual_joints ? 1 : 0]);
     }
     Vec3 middle_of(const Digit& digit) const { return 0.5f * (root(digit) + body_.end(digit.bones.back())); }
-    Vec3 way(const Digit& digit) const {
+    Vec3 direction(const Digit& digit) const {
         const Vec3 along = body_.end(digit.bones.back()) - root(digit);
         return along.norm() > 1e-9f ? Vec3(along.normalized()) : Vec3(Vec3::Zero());
     }
@@ -112,10 +112,10 @@ class DigitSorter {
         for (std::size_t i = 0; i < digits_.size(); ++i) {
             Vec3 others = Vec3::Zero();
             for (std::size_t j = 0; j < digits_.size(); ++j) {
-                if (j != i) others += way(digits_[j]);
+                if (j != i) others += direction(digits_[j]);
             }
             const float apart =
-                others.norm() > 1e-9f ? 1.0f - way(digits_[i]).dot(others.normalized()) : 0.0f;
+                others.norm() > 1e-9f ? 1.0f - direction(digits_[i]).dot(others.normalized()) : 0.0f;
             const float near = 1.0f - (root(digits_[i]) - body_.at(hand_)).norm() / far;
             const float small = 1.0f - length(digits_[i]) / longest;
             scores.push_back(apart + 1.2f * near + 0.4f * small);
@@ -138,7 +138,7 @@ class DigitSorter {
         Vec3 along = Vec3::Zero();
         for (const Digit& digit : digits_) {
             middle += middle_of(digit) / static_cast<float>(digits_.size());
-            along += way(digit);
+            along += direction(digit);
         }
         for (const Digit& a : digits_) {
             for (const Digit& b : digits_) {

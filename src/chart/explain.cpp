@@ -20,8 +20,8 @@ constexpr std::size_t k_most_readings =
     12;  // of the best ones, in which a bone is looked for in another role
 
 std::string role_of(const Chart& chart, int bone) {
-    if (bone == chart.hub) return "hub";
-    if (bone == chart.ground) return "ground";
+    if (bone == chart.hips) return "hips";
+    if (bone == chart.root) return "root";
     for (const Chain& chain : chart.chains) {
         if (std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end()) return chain.name;
     }
@@ -32,7 +32,7 @@ std::string role_of(const Chart& chart, int bone) {
 }
 
 bool same_body(const Chart& a, const Chart& b) {
-    if (a.hub != b.hub || a.up != b.up) return false;
+    if (a.hips != b.hips || a.up != b.up) return false;
     for (const char* name : {"spine", "head", "arm.left", "arm.right", "leg.left", "leg.right",
                              "leg.front.left", "leg.back.left"}) {
         const Chain* one = a.find(name);
@@ -53,7 +53,7 @@ class Explainer {
         result_.bone = bone_;
         result_.role = role_of(chart, bone_);
         if (const Chain* chain = chart.find(result_.role)) result_.confidence = chain->confidence;
-        place_in_body(body);
+        position_in_body(body);
         names(body);
         if (finder_.is_body()) {
             branch(body);
@@ -72,7 +72,7 @@ class Explainer {
         return bone == k_no_bone ? "no bone" : "'" + body.skeleton.bone(bone).label + "'";
     }
 
-    void place_in_body(const Body& body) {
+    void position_in_body(const Body& body) {
         const auto i = static_cast<std::size_t>(bone_);
         if (body.has_skin && body.mass[i] > 0.0f)
             add(fmt::format("it moves {:.1f} % of the skin",

@@ -117,14 +117,14 @@ class FacingVoter {
     float by_tail(const Vec3& hind) const {
         float vote = 0.0f;
         for (const int end : trunk_ends(body_)) {
-            const Vec3 way = body_.end(end) - hind;
-            if (end == reading_.head_end || way.norm() < 0.15f * body_.size ||
-                std::abs(way.dot(body_.up)) > 0.6f * way.norm())
+            const Vec3 path = body_.end(end) - hind;
+            if (end == reading_.head_end || path.norm() < 0.15f * body_.size ||
+                std::abs(path.dot(body_.up)) > 0.6f * path.norm())
                 continue;
-            const std::vector<int> row = way_between(body_, reading_.hind, end);
+            const std::vector<int> row = path_between(body_, reading_.hind, end);
             const bool from_hips = std::find(row.begin(), row.end(), reading_.fore) == row.end() ||
                                    reading_.fore == reading_.hind;
-            if (from_hips) vote -= 1.0f * std::clamp(way.dot(forward_) / (0.15f * body_.size), -1.0f, 1.0f);
+            if (from_hips) vote -= 1.0f * std::clamp(path.dot(forward_) / (0.15f * body_.size), -1.0f, 1.0f);
         }
         return std::clamp(vote, -1.5f, 1.5f);
     }
@@ -135,7 +135,7 @@ class FacingVoter {
         float vote = 0.0f;
         int heavy = reading_.head_end;
         const int from = reading_.fore != k_no_bone ? reading_.fore : reading_.hind;
-        for (const int bone : way_between(body_, from, reading_.head_end)) {
+        for (const int bone : path_between(body_, from, reading_.head_end)) {
             if (bone != from && body_.mass_of(bone) > body_.mass_of(heavy)) heavy = bone;
         }
         const Vec3 flesh = body_.middle[static_cast<std::size_t>(heavy)];
@@ -144,8 +144,8 @@ class FacingVoter {
         for (const Branch& branch : body_.branches) {
             if (branch.holder != heavy || branch.partner == -1 || branch.length > 0.06f * body_.size)
                 continue;
-            const Vec3 way = body_.at(branch.path.front()) - flesh;
-            vote += 0.4f * std::clamp(way.dot(forward_) / (0.02f * body_.size), -1.0f, 1.0f);
+            const Vec3 path = body_.at(branch.path.front()) - flesh;
+            vote += 0.4f * std::clamp(path.dot(forward_) / (0.02f * body_.size), -1.0f, 1.0f);
         }
         return vote;
     }

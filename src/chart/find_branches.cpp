@@ -163,7 +163,7 @@ std::vector<Candidate> sibling_pairs(const Body& body) {
 Vec3 thin_axis(const Body& body) {
     Eigen::AlignedBox3f box;
     for (std::size_t i = 0; i < body.count(); ++i) {
-        if (body.alive[i]) box.extend(body.place[i]);
+        if (body.alive[i]) box.extend(body.position[i]);
     }
     int thin = 0;
     box.sizes().minCoeff(&thin);

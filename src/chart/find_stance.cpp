@@ -18,11 +18,11 @@ class Bearings {
     void find() {
         find_size();
         find_arms();
-        find_ground();
+        find_root();
     }
 
  private:
-    Vec3 place(int bone) const { return model_[static_cast<std::size_t>(bone)].translation; }
+    Vec3 position(int bone) const { return model_[static_cast<std::size_t>(bone)].translation; }
 
     void find_size() {
         float low = 1e30f;
@@ -49,7 +49,7 @@ class Bearings {
         for (const char* name : {"arm.left", "arm.right"}) {
             const Chain* chain = chart_.find(name);
             if (chain == nullptr || chain->bones.size() < 2) continue;
-            const Vec3 arm = (place(chain->bones.back()) - place(chain->bones.front())).normalized();
+            const Vec3 arm = (position(chain->bones.back()) - position(chain->bones.front())).normalized();
             sum += std::asin(std::clamp(-arm.dot(chart_.up), -1.0f, 1.0f));
             sum_forward += std::abs(std::asin(std::clamp(arm.dot(chart_.facing), -1.0f, 1.0f)));
             ++arms;
@@ -64,16 +64,16 @@ class Bearings {
         }
     }
 
-    // A bone above the hub that stands on the floor; of several, one whose name says so, else the nearest to
-    // the hub.
-    void find_ground() {
-        if (chart_.hub == k_no_bone) return;
-        for (int bone = chart_.skeleton.parent(chart_.hub); bone != k_no_bone;
+    // A bone above the hips that stands on the floor; of several, one whose name says so, else the nearest to
+    // the hips.
+    void find_root() {
+        if (chart_.hips == k_no_bone) return;
+        for (int bone = chart_.skeleton.parent(chart_.hips); bone != k_no_bone;
              bone = chart_.skeleton.parent(bone)) {
             const bool on_floor =
-                std::abs(place(bone).dot(chart_.up) - chart_.rest_floor) < 0.05f * chart_.height;
-            const bool named = read_bone_name(chart_.skeleton.bone(bone).name).part == Part::ground;
-            if (on_floor && (chart_.ground == k_no_bone || named)) chart_.ground = bone;
+                std::abs(position(bone).dot(chart_.up) - chart_.rest_floor) < 0.05f * chart_.height;
+            const bool named = read_bone_name(chart_.skeleton.bone(bone).name).part == Part::root;
+            if (on_floor && (chart_.root == k_no_bone || named)) chart_.root = bone;
         }
     }
 

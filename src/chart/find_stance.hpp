@@ -1,4 +1,4 @@
-// Height, floor, stance and ground bone of a chart whose chains are there.
+// Height, floor, stance and root of a chart whose chains are there.
 #pragma once
 
 #include <dendraxis/chart/chart.hpp>

@@ -23,11 +23,11 @@ struct Flesh {
 
 // Each vertex stands for a third of the triangles around it, so that finely modeled parts weigh no more. An
 // equal small share for each vertex keeps points and degenerate triangles in.
-std::vector<float> vertex_areas(const SkinnedMesh& mesh, const std::vector<Vec3>& places) {
-    std::vector<float> areas(places.size(), 0.0f);
+std::vector<float> vertex_areas(const SkinnedMesh& mesh, const std::vector<Vec3>& positions) {
+    std::vector<float> areas(positions.size(), 0.0f);
     for (const auto& triangle : mesh.triangles) {
-        const Vec3& a = places[triangle[0]];
-        const float area = (places[triangle[1]] - a).cross(places[triangle[2]] - a).norm() / 6.0f;
+        const Vec3& a = positions[triangle[0]];
+        const float area = (positions[triangle[1]] - a).cross(positions[triangle[2]] - a).norm() / 6.0f;
         for (const std::uint32_t corner : triangle) areas[corner] += area;
     }
     float sum = 0.0f;
@@ -44,10 +44,10 @@ class FleshMeter {
         to_model_matrices(character.skeleton, rest_pose(character.skeleton), matrices);
         for (const SkinnedMesh& mesh : character.meshes) {
             body.has_skin = body.has_skin || mesh.bones.size() > 1;
-            std::vector<Vec3> places(mesh.positions.size());
-            deform(mesh, matrices, places);
-            const std::vector<float> areas = vertex_areas(mesh, places);
-            for (std::size_t v = 0; v < places.size(); ++v) add_vertex(mesh, v, places[v], areas[v]);
+            std::vector<Vec3> positions(mesh.positions.size());
+            deform(mesh, matrices, positions);
+            const std::vector<float> areas = vertex_areas(mesh, positions);
+            for (std::size_t v = 0; v < positions.size(); ++v) add_vertex(mesh, v, positions[v], areas[v]);
             for (const auto& triangle : mesh.triangles) add_seams(mesh, triangle, areas);
         }
     }
@@ -78,18 +78,18 @@ class FleshMeter {
         return mesh.bones[mesh.joints[vertex][k]];
     }
 
-    void add_vertex(const SkinnedMesh& mesh, std::size_t v, const Vec3& place, float area) {
+    void add_vertex(const SkinnedMesh& mesh, std::size_t v, const Vec3& position, float area) {
         for (std::size_t k = 0; k < 4; ++k) {
             const float weight = mesh.weights[v][k];
             if (weight <= 0.0f) continue;
             const int bone = bone_of(mesh, v, k);
             Flesh& flesh = flesh_[static_cast<std::size_t>(bone)];
             const double mass = static_cast<double>(weight) * static_cast<double>(area);
-            const Eigen::Vector3d where = place.cast<double>();
+            const Eigen::Vector3d where = position.cast<double>();
             flesh.mass += mass;
             flesh.sum += mass * where;
             flesh.squares += mass * where * where.transpose();
-            if (weight > 0.5f) flesh.own.push_back(place);
+            if (weight > 0.5f) flesh.own.push_back(position);
             for (std::size_t other = 0; other < k; ++other) {
                 const float both = std::min(weight, mesh.weights[v][other]);
                 if (both > 0.0f) share(bone, bone_of(mesh, v, other), both * area);
@@ -115,12 +115,13 @@ class FleshMeter {
     }
 
     void tell_tip(std::size_t i) {
-        const Vec3 along = body_.middle[i] - body_.place[i];
+        const Vec3 along = body_.middle[i] - body_.position[i];
         if (along.norm() < 1e-6f) return;
-        const Vec3 way = along.normalized();
+        const Vec3 direction = along.normalized();
         float reach = along.norm();
-        for (const Vec3& vertex : flesh_[i].own) reach = std::max(reach, way.dot(vertex - body_.place[i]));
-        body_.tip[i] = body_.place[i] + way * reach;
+        for (const Vec3& vertex : flesh_[i].own)
+            reach = std::max(reach, direction.dot(vertex - body_.position[i]));
+        body_.tip[i] = body_.position[i] + direction * reach;
         body_.tip_known[i] = 1;
     }
 

@@ -194,10 +194,10 @@ class Hanger {
             if (!on_line) continue;
             if (!fleshy(bone) || !body_.has_skin) return true;
             const Vec3 end = goes_on ? body_.at(children[index(sibling)].front()) : body_.end(sibling);
-            const float way = length + (end - body_.at(sibling)).norm();
+            const float distance = length + (end - body_.at(sibling)).norm();
             const Vec3& middle = body_.middle[index(bone)];
             if (std::min(distance_to_segment(middle, body_.at(above), body_.at(sibling)),
-                         distance_to_segment(middle, body_.at(sibling), end)) < 0.2f * way)
+                         distance_to_segment(middle, body_.at(sibling), end)) < 0.2f * distance)
                 return true;
         }
         return false;
@@ -307,12 +307,12 @@ class Hanger {
     }
 
     template <typename Top>
-    int nearest_in(int main, const Vec3& place, const Top& top) const {
+    int nearest_in(int main, const Vec3& position, const Top& top) const {
         int best = main;
         float nearest = 1e30f;
         for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
             if (!body_.lives(bone) || top(bone) != main) continue;
-            const float off = distance_to_segment(place, body_.at(bone), body_.end(bone));
+            const float off = distance_to_segment(position, body_.at(bone), body_.end(bone));
             if (off < 0.999f * nearest) {
                 nearest = off;
                 best = bone;
@@ -348,7 +348,7 @@ class Hanger {
     void complete_tip(int bone) {
         if (body_.tip_known[index(bone)]) return;
         for (const int child : body_.skeleton.children(bone)) {
-            if (body_.kind[index(child)] == HelperKind::end && !body_.same_place(child, bone)) {
+            if (body_.kind[index(child)] == HelperKind::end && !body_.same_position(child, bone)) {
                 body_.tip[index(bone)] = body_.at(child);
                 body_.tip_known[index(bone)] = 1;
             }

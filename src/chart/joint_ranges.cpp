@@ -47,7 +47,7 @@ class RangeFinder {
                 trunk(chain, {even(60), even(45), even(45)}, neck_bones);
             else if (chain.name.starts_with("shoulder."))
                 for (const int bone : chain.bones)
-                    add(bone, way(chain, bone), Vec3::UnitZ(),
+                    add(bone, direction(chain, bone), Vec3::UnitZ(),
                         {even(15), mirrored_if(right, {-10, 40}), {-25, 30}});
             else if (chain.name.starts_with("arm."))
                 arm(chain, right);
@@ -57,10 +57,10 @@ class RangeFinder {
                 other_leg(chain);
             else if (chain.name.starts_with("toes."))
                 for (const int bone : chain.bones)
-                    add(bone, way(chain, bone), Vec3::UnitX(), {even(5), {-60, 30}, even(5)});
+                    add(bone, direction(chain, bone), Vec3::UnitX(), {even(5), {-60, 30}, even(5)});
             else if (chain.name == "tail")
                 for (const int bone : chain.bones)
-                    add(bone, way(chain, bone), Vec3::UnitX(), {even(30), even(45), even(45)});
+                    add(bone, direction(chain, bone), Vec3::UnitX(), {even(30), even(45), even(45)});
         }
         return std::move(ranges_);
     }
@@ -69,7 +69,7 @@ class RangeFinder {
     Vec3 head(int bone) const { return upright_ * rest_[static_cast<std::size_t>(bone)].translation; }
 
     // Where the bone points at rest.
-    Vec3 way(const Chain& chain, int bone) const {
+    Vec3 direction(const Chain& chain, int bone) const {
         const auto found = std::find(chain.bones.begin(), chain.bones.end(), bone);
         if (found + 1 != chain.bones.end()) {
             const Vec3 on = head(*(found + 1)) - head(bone);
@@ -106,7 +106,7 @@ class RangeFinder {
             span->from /= static_cast<float>(count);
             span->to /= static_cast<float>(count);
         }
-        for (const int bone : chain.bones) add(bone, way(chain, bone), Vec3::UnitX(), spans);
+        for (const int bone : chain.bones) add(bone, direction(chain, bone), Vec3::UnitX(), spans);
     }
 
     // What a hinge turns about so that the bone goes toward `toward`; where the rest is bent, that says it.
@@ -120,16 +120,16 @@ class RangeFinder {
         const int upper = chain.bones[0];
         const int lower = chain.bones[std::clamp<std::size_t>(chain.lower, 1, chain.bones.size() - 2)];
         const int hand = chain.bones.back();
-        const Vec3 upper_way = (head(lower) - head(upper)).normalized();
-        const Vec3 lower_way = (head(hand) - head(lower)).normalized();
-        if (!upper_way.allFinite() || !lower_way.allFinite()) return;
+        const Vec3 upper_direction = (head(lower) - head(upper)).normalized();
+        const Vec3 lower_direction = (head(hand) - head(lower)).normalized();
+        if (!upper_direction.allFinite() || !lower_direction.allFinite()) return;
         // The middle of all that a shoulder reaches lies forward and out; overhead, hanging, across the
         // chest and behind the back are all about as far from it.
         const Vec3 middle = Vec3(right ? -0.65f : 0.65f, -0.05f, 0.75f).normalized();
-        add(upper, upper_way, Vec3::UnitY(), {even(90), even(105), even(105)}, middle);
-        add(lower, lower_way, hinge(upper_way, lower_way, Vec3::UnitZ()), {even(80), {-5, 150}, even(6)},
-            upper_way);
-        add(hand, way(chain, hand), Vec3::UnitZ(), {even(20), even(80), even(30)});
+        add(upper, upper_direction, Vec3::UnitY(), {even(90), even(105), even(105)}, middle);
+        add(lower, lower_direction, hinge(upper_direction, lower_direction, Vec3::UnitZ()),
+            {even(80), {-5, 150}, even(6)}, upper_direction);
+        add(hand, direction(chain, hand), Vec3::UnitZ(), {even(20), even(80), even(30)});
     }
 
     void leg(const Chain& chain, bool right) {
@@ -137,25 +137,25 @@ class RangeFinder {
         const int thigh = chain.bones[0];
         const int shin = chain.bones[std::clamp<std::size_t>(chain.lower, 1, chain.bones.size() - 2)];
         const int foot = chain.bones.back();
-        const Vec3 thigh_way = (head(shin) - head(thigh)).normalized();
-        const Vec3 shin_way = (head(foot) - head(shin)).normalized();
-        if (!thigh_way.allFinite() || !shin_way.allFinite()) return;
-        add(thigh, thigh_way, Vec3::UnitX(), {even(45), {-120, 30}, mirrored_if(right, {-30, 45})},
+        const Vec3 thigh_direction = (head(shin) - head(thigh)).normalized();
+        const Vec3 shin_direction = (head(foot) - head(shin)).normalized();
+        if (!thigh_direction.allFinite() || !shin_direction.allFinite()) return;
+        add(thigh, thigh_direction, Vec3::UnitX(), {even(45), {-120, 30}, mirrored_if(right, {-30, 45})},
             -Vec3::UnitY());
-        add(shin, shin_way, hinge(thigh_way, shin_way, -Vec3::UnitZ()), {even(15), {-5, 140}, even(5)},
-            thigh_way);
+        add(shin, shin_direction, hinge(thigh_direction, shin_direction, -Vec3::UnitZ()),
+            {even(15), {-5, 140}, even(5)}, thigh_direction);
         // Under weight an ankle bends farther up than the 20 degrees of the tables, which are measured
         // hanging.
-        add(foot, way(chain, foot), Vec3::UnitX(), {even(30), {-38, 50}, even(20)});
+        add(foot, direction(chain, foot), Vec3::UnitX(), {even(30), {-38, 50}, even(20)});
     }
 
     void other_leg(const Chain& chain) {
         for (std::size_t i = 0; i < chain.bones.size(); ++i) {
             const int bone = chain.bones[i];
             if (i == 0)
-                add(bone, way(chain, bone), Vec3::UnitX(), {even(25), even(70), even(30)});
+                add(bone, direction(chain, bone), Vec3::UnitX(), {even(25), even(70), even(30)});
             else
-                add(bone, way(chain, bone), Vec3::UnitX(), {even(10), even(80), even(6)});
+                add(bone, direction(chain, bone), Vec3::UnitX(), {even(10), even(80), even(6)});
         }
     }
 

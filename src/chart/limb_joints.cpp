@@ -45,7 +45,7 @@ class JointFinder {
     }
 
  private:
-    float way(std::size_t from, std::size_t to) const { return along_[to] - along_[from]; }
+    float path(std::size_t from, std::size_t to) const { return along_[to] - along_[from]; }
     Vec3 at(std::size_t i) const { return i < path_.size() ? body_.at(path_[i]) : body_.end(path_.back()); }
 
     // Before the limb's own first joint lie a shoulder, or a piece of the hips.
@@ -63,7 +63,7 @@ class JointFinder {
             !body_.lateral.isZero() && wide > 0.02f * body_.size && own < 0.12f * std::max(after, own);
         if (in_the_middle && root + 1 < path_.size() && after > 0.015f * body_.size) score -= 2.0f;
         for (std::size_t i = 0; i < root; ++i) {
-            const float length = way(i, i + 1);
+            const float length = path(i, i + 1);
             const float inward = body_.aside(at(i)) / std::max(body_.aside(at(i + 1)), 1e-9f);
             const Vec3 step = at(i + 1) - at(i);
             const bool sideways =
@@ -85,7 +85,7 @@ class JointFinder {
     }
 
     float score_of_one(std::size_t root) const {
-        float score = score_of_root(root, way(root, path_.size())) - (root > 0 ? 0.4f : 0.0f);
+        float score = score_of_root(root, path(root, path_.size())) - (root > 0 ? 0.4f : 0.0f);
         return score + names(root, path_.size(), path_.size());
     }
 
@@ -105,7 +105,7 @@ class JointFinder {
         float score = 0.0f;
         if (kind_.leg) {
             // Forelegs may be named as arms.
-            score += part(0, root, {Part::hub, Part::shoulder, Part::spine});
+            score += part(0, root, {Part::hips, Part::shoulder, Part::spine});
             score += part(root, lower, {Part::thigh, Part::leg, Part::upper_arm, Part::arm});
             score += part(lower, end, {Part::shin, Part::leg, Part::forearm});
             if (end < path_.size()) score += part(end, end + 1, {Part::foot, Part::hand, Part::leg});
@@ -124,8 +124,8 @@ class JointFinder {
     }
 
     float score(std::size_t root, std::size_t lower, std::size_t end) const {
-        const float upper = way(root, lower);
-        const float under = way(lower, end);
+        const float upper = path(root, lower);
+        const float under = path(lower, end);
         float score = score_of_root(root, upper) + names(root, lower, end);
         score += proportion(upper, under, 1.0f, kind_.of_several_pairs ? 1.0f : 2.0f);
         // More pieces than one to a part are rarer.
@@ -159,15 +159,15 @@ class JointFinder {
         if (end == path_.size()) return path_.size() >= 3 ? -1.2f : -0.3f;
         const std::size_t after = path_.size() - 1 - end;
         float score = after <= 1 ? 0.0f : -0.3f * static_cast<float>(after - 1);
-        const float foot = way(end, path_.size());
+        const float foot = path(end, path_.size());
         if (kind_.of_several_pairs) return score + proportion(foot, shin, 0.7f, 0.4f);
         // Any joint near the floor is low enough for an ankle; the shin leads down to it, and from it the
         // foot turns forward.
         score += 1.2f * std::clamp(1.0f - body_.height(at(end)) / 0.12f, -1.0f, 0.35f);
         const Vec3 step = at(end + 1) - at(end);
         if (step.norm() > 1e-6f) score += 0.8f * (1.0f + step.normalized().dot(body_.up));
-        const Vec3 shin_way = at(end) - at(end - 1);
-        if (shin_way.norm() > 1e-6f) score -= 1.2f * shin_way.normalized().dot(body_.up);
+        const Vec3 shin_direction = at(end) - at(end - 1);
+        if (shin_direction.norm() > 1e-6f) score -= 1.2f * shin_direction.normalized().dot(body_.up);
         return score + proportion(foot, shin, 0.45f, 0.4f);
     }
 
@@ -187,7 +187,7 @@ std::vector<int> limb_path(const Body& body, const Branch& branch) {
         const bool last = i + 1 == branch.path.size();
         if (body.name(bone).kind == NameKind::twist && !last) continue;
         // Joints in one place are one joint: the one that moves flesh, else the first.
-        if (!path.empty() && body.same_place(bone, path.back())) {
+        if (!path.empty() && body.same_position(bone, path.back())) {
             if (body.has_skin && body.mass_of(path.back()) <= 0.0f) path.back() = bone;
             continue;
         }

@@ -69,17 +69,19 @@ class LoneHand {
 
     // Fingers point one way, the thumb not against them; limbs of a body point to all sides.
     bool point_one_way(const std::vector<Digit>& digits) const {
-        std::vector<Vec3> ways;
+        std::vector<Vec3> directions;
         Vec3 sum = Vec3::Zero();
         for (const Digit& digit : digits) {
-            ways.push_back((body_.end(digit.bones.back()) - body_.at(digit.bones.front())).normalized());
-            sum += ways.back();
+            directions.push_back(
+                (body_.end(digit.bones.back()) - body_.at(digit.bones.front())).normalized());
+            sum += directions.back();
         }
         const Vec3 mean = sum.normalized();
-        const auto along =
-            std::count_if(ways.begin(), ways.end(), [&](const Vec3& way) { return way.dot(mean) > 0.8f; });
+        const auto along = std::count_if(directions.begin(), directions.end(),
+                                         [&](const Vec3& direction) { return direction.dot(mean) > 0.8f; });
         return static_cast<std::size_t>(along) + 1 >= digits.size() &&
-               std::all_of(ways.begin(), ways.end(), [&](const Vec3& way) { return way.dot(mean) > 0.0f; });
+               std::all_of(directions.begin(), directions.end(),
+                           [&](const Vec3& direction) { return direction.dot(mean) > 0.0f; });
     }
 
     // Whether anything pairs that is no digit of the hand.

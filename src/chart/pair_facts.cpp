@@ -72,8 +72,8 @@ class PairMeter {
             }
         }
         lowest = std::min(lowest, own);
-        const Vec3 way = low - body_.at(branch.path.front());
-        return way.norm() > 1e-9f ? -way.normalized().dot(body_.up) : 0.0f;
+        const Vec3 direction = low - body_.at(branch.path.front());
+        return direction.norm() > 1e-9f ? -direction.normalized().dot(body_.up) : 0.0f;
     }
 
     // In the clips: how often the branch's end is, of all paired ones, nearest the floor.
@@ -81,9 +81,9 @@ class PairMeter {
         const Branch& branch = body_.branches[static_cast<std::size_t>(first)];
         if (body_.watched.size() < 8 || branch.partner == -1) return 0.0f;
         std::size_t lowest = 0;
-        for (const std::vector<Vec3>& places : body_.watched) {
+        for (const std::vector<Vec3>& positions : body_.watched) {
             const auto height = [&](const Branch& b) {
-                return places[static_cast<std::size_t>(b.path.back())].dot(body_.up);
+                return positions[static_cast<std::size_t>(b.path.back())].dot(body_.up);
             };
             const float own =
                 std::min(height(branch), height(body_.branches[static_cast<std::size_t>(branch.partner)]));

@@ -128,7 +128,7 @@ struct Movers {
             for (std::size_t k = 0; chain != nullptr && k < chain->bones.size(); ++k)
                 by[static_cast<std::size_t>(chain->bones[k])] = static_cast<int>(i);
         }
-        for (int bone = chart.hub; bone != k_no_bone; bone = skeleton.parent(bone))
+        for (int bone = chart.hips; bone != k_no_bone; bone = skeleton.parent(bone))
             by[static_cast<std::size_t>(bone)] = k_body;
     }
 
@@ -167,8 +167,8 @@ std::vector<int> namesakes(const Pairing& pairing) {
 Quat source_to_target(const Pairing& pairing) {
     constexpr float k_most = 0.3f;  // radians; hips that are turned by more were posed so
     Quat upright = upright_to_upright(pairing);
-    if (!pairing.is_same_build() || pairing.target.hub == k_no_bone) return upright;
-    const BoneAnswer& hips = pairing.bones.answers[static_cast<std::size_t>(pairing.target.hub)];
+    if (!pairing.is_same_build() || pairing.target.hips == k_no_bone) return upright;
+    const BoneAnswer& hips = pairing.bones.answers[static_cast<std::size_t>(pairing.target.hips)];
     return hips.source != k_no_bone && angle_between(hips.turn, upright) < k_most ? hips.turn : upright;
 }
 
@@ -201,13 +201,13 @@ void review_leftovers(Pairing& pairing) {
     }
     add_leftovers(pairing, pairing.source, true);
     add_leftovers(pairing, pairing.target, false);
-    if (pairing.source.ground != k_no_bone && pairing.target.ground == k_no_bone) {
-        pairing.findings.push_back({Severity::note, "pair.travel-on-hub", pairing.target.character,
-                                    "it has no ground bone; the hub carries the travel", ""});
-    } else if (pairing.source.ground == k_no_bone && pairing.target.ground != k_no_bone) {
+    if (pairing.source.root != k_no_bone && pairing.target.root == k_no_bone) {
+        pairing.findings.push_back({Severity::note, "pair.root-motion-on-hips", pairing.target.character,
+                                    "it has no root bone; the hips carry the root motion", ""});
+    } else if (pairing.source.root == k_no_bone && pairing.target.root != k_no_bone) {
         pairing.findings.push_back(
-            {Severity::note, "pair.ground-bone-made", pairing.target.character,
-             "the source has no ground bone; the target's follows a smooth path under the hub", ""});
+            {Severity::note, "pair.root-made", pairing.target.character,
+             "the source has no root; the target's follows a smooth path under the hips", ""});
     }
 }
 

@@ -26,11 +26,11 @@ bool fits_pattern(const std::string& name, const std::string& pattern) noexcept 
     return p == pattern.size();
 }
 
-Travel PairingSettings::travel_of(const std::string& clip) const {
-    for (const TravelRule& rule : travel) {
-        if (fits_pattern(clip, rule.clips)) return rule.travel;
+RootMotion PairingSettings::root_motion_of(const std::string& clip) const {
+    for (const RootMotionRule& rule : root_motion) {
+        if (fits_pattern(clip, rule.clips)) return rule.root_motion;
     }
-    return Travel::scaled;
+    return RootMotion::scaled;
 }
 
 Positions PairingSettings::positions_of(const std::string& clip, const std::string& chain) const {

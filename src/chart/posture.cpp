@@ -52,19 +52,19 @@ Range range_of(const Chart& chart, int bone, const AngleSpan& twist, const Angle
     const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
     const auto head = [&](int index) { return rest[static_cast<std::size_t>(index)].translation; };
     // Toward the next bone of its chain, else toward what hangs below it, else on from its parent.
-    Vec3 way = Vec3::Zero();
+    Vec3 direction = Vec3::Zero();
     for (const Chain& chain : chart.chains) {
         for (std::size_t i = 0; i + 1 < chain.bones.size(); ++i) {
-            if (chain.bones[i] == bone) way = head(chain.bones[i + 1]) - head(bone);
+            if (chain.bones[i] == bone) direction = head(chain.bones[i + 1]) - head(bone);
         }
     }
-    if (way.isZero() && !chart.skeleton.children(bone).empty())
-        way = head(chart.skeleton.children(bone).front()) - head(bone);
-    if (way.isZero() && chart.skeleton.parent(bone) != k_no_bone)
-        way = head(bone) - head(chart.skeleton.parent(bone));
-    if (way.isZero()) way = chart.up;
+    if (direction.isZero() && !chart.skeleton.children(bone).empty())
+        direction = head(chart.skeleton.children(bone).front()) - head(bone);
+    if (direction.isZero() && chart.skeleton.parent(bone) != k_no_bone)
+        direction = head(bone) - head(chart.skeleton.parent(bone));
+    if (direction.isZero()) direction = chart.up;
     Range range;
-    range.bone = (chart.to_upright() * way).normalized();
+    range.bone = (chart.to_upright() * direction).normalized();
     Vec3 axis = about;
     if (axis.isZero()) axis = std::abs(range.bone.x()) < 0.8f ? Vec3::UnitX() : Vec3::UnitY();
     axis -= range.bone * range.bone.dot(axis);

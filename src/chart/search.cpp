@@ -197,19 +197,19 @@ class Reader {
         const int end = reading.head_end;
         const int from = reading.fore != k_no_bone ? reading.fore : reading.hind;
         if (from == k_no_bone || end == from || end == reading.hind) return -2.0f;
-        const std::vector<int> way = way_between(body_, from, end);
-        if (way.size() < 2) return -2.0f;
+        const std::vector<int> path = path_between(body_, from, end);
+        if (path.size() < 2) return -2.0f;
         float score = 0.0f;
         // Seen from the hind legs the head lies beyond the arms or forelegs.
         if (reading.hind != from) {
-            const std::vector<int> whole = way_between(body_, reading.hind, end);
+            const std::vector<int> whole = path_between(body_, reading.hind, end);
             const bool beyond = std::find(whole.begin(), whole.end(), from) != whole.end();
             score += weights_.order * (beyond ? 1.0f : -1.0f);
         }
         float heaviest = 0.0f;
         float round = 0.0f;
         int skull = end;
-        std::vector<int> own(way.begin() + 1, way.end());
+        std::vector<int> own(path.begin() + 1, path.end());
         for (const int bone : own) {
             if (body_.mass_of(bone) <= heaviest) continue;
             heaviest = body_.mass_of(bone);
@@ -270,7 +270,7 @@ class Reader {
 
 }  // namespace
 
-std::vector<int> way_between(const Body& body, int from, int to) {
+std::vector<int> path_between(const Body& body, int from, int to) {
     std::vector<int> up_from{from};
     while (body.hangs_on(up_from.back()) != k_no_bone) up_from.push_back(body.hangs_on(up_from.back()));
     std::vector<int> up_to{to};

@@ -54,7 +54,7 @@ std::vector<Reading> read_body(Body& body, const Weights& weights, float name_tr
 float trust_in_names(const Body& body, const Reading& reading);
 
 /// Bones of the trunk from one to another, both included; empty where they are not joined.
-std::vector<int> way_between(const Body& body, int from, int to);
+std::vector<int> path_between(const Body& body, int from, int to);
 
 /// The ends of the trunk that lie on the far side of `fore` as seen from `hind`, or all where both are one.
 std::vector<int> trunk_ends(const Body& body);

@@ -50,7 +50,7 @@ void weigh_by_length(Body& body) {
             longest = std::max(longest, body.distance(bone, child));
         const auto i = static_cast<std::size_t>(bone);
         body.mass[i] = longest;
-        body.middle[i] = body.place[i];
+        body.middle[i] = body.position[i];
         body.roundness[i] = 0.5f;
     }
 }
@@ -67,9 +67,9 @@ Body study_bones(const Character& character) {
         body.names[static_cast<std::size_t>(declared.bone)] = read_bone_name(declared.role);
         body.declared[declared.bone] = declared.role;
     }
-    for (const Transform& bone : rest_in_model_space(skeleton)) body.place.push_back(bone.translation);
-    body.tip = body.place;
-    body.middle = body.place;
+    for (const Transform& bone : rest_in_model_space(skeleton)) body.position.push_back(bone.translation);
+    body.tip = body.position;
+    body.middle = body.position;
     body.mass.assign(count, 0.0f);
     body.roundness.assign(count, 0.0f);
     body.tip_known.assign(count, 0);
@@ -77,7 +77,7 @@ Body study_bones(const Character& character) {
     body.alive.assign(count, 1);
     body.kind.assign(count, HelperKind::unknown);
     Eigen::AlignedBox3f box;
-    for (const Vec3& place : body.place) box.extend(place);
+    for (const Vec3& position : body.position) box.extend(position);
     body.size = box.sizes().maxCoeff();
     measure_flesh(character, body);
     if (!body.has_skin) weigh_by_length(body);
@@ -103,10 +103,10 @@ int Body::main_child(int bone) const {
     int best = k_no_bone;
     float most = -1.0f;
     for (const int child : hanging(bone)) {
-        const float way = (distance(child, bone) + reach[static_cast<std::size_t>(child)]) *
-                          (hanging(child).empty() ? 0.5f : 1.0f);
-        if (way > most * 1.0001f) {
-            most = way;
+        const float length = (distance(child, bone) + reach[static_cast<std::size_t>(child)]) *
+                             (hanging(child).empty() ? 0.5f : 1.0f);
+        if (length > most * 1.0001f) {
+            most = length;
             best = child;
         }
     }
@@ -131,7 +131,7 @@ float name_fit(const Body& body, const std::vector<int>& bones, std::initializer
     float against = 0.0f;
     for (const int bone : bones) {
         const Part said = body.name(bone).part;
-        if (said == Part::none || said == Part::ground || said == Part::grip) continue;
+        if (said == Part::none || said == Part::root || said == Part::grip) continue;
         if (std::find(parts.begin(), parts.end(), said) != parts.end())
             with += 1.0f;
         else

@@ -25,15 +25,15 @@ ClipSummary summarize(const Clip& clip, const Chart& chart) {
         }
         summary.moving += moves ? 1 : 0;
     }
-    const int carrier = chart.ground != k_no_bone ? chart.ground : chart.hub;
+    const int carrier = chart.root != k_no_bone ? chart.root : chart.hips;
     if (carrier == k_no_bone || clip.frame_count() == 0) return summary;
     std::vector<Transform> model(clip.bone_count);
-    const auto place = [&](std::size_t frame) {
+    const auto position = [&](std::size_t frame) {
         to_model_space(chart.skeleton, clip.frame(frame), model);
         return model[static_cast<std::size_t>(carrier)].translation;
     };
-    const Vec3 way = place(clip.frame_count() - 1) - place(0);
-    summary.travel = (way - chart.up * chart.up.dot(way)).norm();
+    const Vec3 moved = position(clip.frame_count() - 1) - position(0);
+    summary.root_motion = (moved - chart.up * chart.up.dot(moved)).norm();
     return summary;
 }
 
@@ -134,12 +134,12 @@ void check_clips(const Survey& survey, Findings& findings) {
 
 }  // namespace
 
-std::string axis_name(const Vec3& direction) {
+std::string axis_name(const Vec3& moved) {
     for (int axis = 0; axis < 3; ++axis) {
-        if (std::abs(direction[axis]) > 0.9999f)
-            return fmt::format("{}{}", direction[axis] < 0 ? '-' : '+', "XYZ"[axis]);
+        if (std::abs(moved[axis]) > 0.9999f)
+            return fmt::format("{}{}", moved[axis] < 0 ? '-' : '+', "XYZ"[axis]);
     }
-    return fmt::format("({:.2f}, {:.2f}, {:.2f})", direction.x(), direction.y(), direction.z());
+    return fmt::format("({:.2f}, {:.2f}, {:.2f})", moved.x(), moved.y(), moved.z());
 }
 
 Survey survey(const Character& character) {

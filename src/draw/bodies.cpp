@@ -20,7 +20,7 @@ struct RoundShape {
         const float b = 2.0f * k_pi * static_cast<float>(side) / static_cast<float>(sides);
         return {std::sin(a) * std::cos(b), std::cos(a), std::sin(a) * std::sin(b)};
     }
-    Vec3 place(const Vec3& out, bool upper) const {
+    Vec3 position(const Vec3& out, bool upper) const {
         return radius * out + Vec3(0.0f, upper ? line : -line, 0.0f);
     }
 };
@@ -39,16 +39,16 @@ class ShapeDrawer {
     }
 
  private:
-    ScreenVertex corner(const Vec3& place, const Vec3& normal) const {
-        const Vec3 upright = stage_.upright(frame_.translation + frame_.rotation * place);
+    ScreenVertex corner(const Vec3& position, const Vec3& normal) const {
+        const Vec3 upright = stage_.upright(frame_.translation + frame_.rotation * position);
         return {camera_.to_screen(upright), camera_.turn * (stage_.to_upright * (frame_.rotation * normal)),
                 upright.y()};
     }
 
     void box(const Vec3& half) {
         for (int axis = 0; axis < 3; ++axis) {
-            for (const float way : {-1.0f, 1.0f}) {
-                const Vec3 normal = way * Vec3::Unit(axis);
+            for (const float direction : {-1.0f, 1.0f}) {
+                const Vec3 normal = direction * Vec3::Unit(axis);
                 const Vec3 u = half[(axis + 1) % 3] * Vec3::Unit((axis + 1) % 3);
                 const Vec3 v = half[(axis + 2) % 3] * Vec3::Unit((axis + 2) % 3);
                 const Vec3 middle = half[axis] * normal;
@@ -69,11 +69,11 @@ class ShapeDrawer {
             for (int side = 0; side < sides; ++side) {
                 const auto at = [&](int r, int s) {
                     const Vec3 out = shape.normal(r, s, rows, sides);
-                    return corner(shape.place(out, r <= rows / 2), out);
+                    return corner(shape.position(out, r <= rows / 2), out);
                 };
                 const auto low = [&](int r, int s) {
                     const Vec3 out = shape.normal(r, s, rows, sides);
-                    return corner(shape.place(out, false), out);
+                    return corner(shape.position(out, false), out);
                 };
                 const bool upper = row < rows / 2;
                 const auto a = upper ? at(row, side) : low(row, side);
@@ -113,7 +113,7 @@ void draw_bodies(const Panel& panel, const Stage& stage, const Camera& camera, L
         const bool marked = std::find(panel.marked_bodies.begin(), panel.marked_bodies.end(), body.name) !=
                             panel.marked_bodies.end();
         const Color color = marked ? k_below_floor : bone_groups()[group_of(*panel.chart, body.bone)].color;
-        const Transform frame{states[i].turn, states[i].place, Vec3::Ones()};
+        const Transform frame{states[i].turn, states[i].position, Vec3::Ones()};
         ShapeDrawer(frame, color, stage, camera, layer).draw(body.shape);
     }
     for (const RagdollJoint& joint : plan.joints) {

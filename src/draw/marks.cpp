@@ -74,14 +74,15 @@ void draw_sockets(cairo_t* cairo, const Panel& panel, const Stage& stage, const 
 
 void draw_marks(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera) {
     for (const Mark& mark : panel.marks) {
-        const Vec3 place = camera.to_screen(stage.upright(mark.place));
+        const Vec3 position = camera.to_screen(stage.upright(mark.position));
         const Vec3 target = camera.to_screen(stage.upright(mark.target));
         cairo_set_line_width(cairo, 1.5);
         cairo_set_source_rgba(cairo, 0.1, 0.1, 0.1, 0.7);
-        move_to(cairo, place);
+        move_to(cairo, position);
         line_to(cairo, target);
         cairo_stroke(cairo);
-        cairo_arc(cairo, static_cast<double>(place.x()), static_cast<double>(place.y()), 6.0, 0, 6.2832);
+        cairo_arc(cairo, static_cast<double>(position.x()), static_cast<double>(position.y()), 6.0, 0,
+                  6.2832);
         cairo_stroke(cairo);
         cairo_set_line_width(cairo, 2.5);
         cairo_set_source_rgb(cairo, 0.84, 0.0, 0.45);

@@ -62,7 +62,7 @@ float grid_step(float size) {
 void draw_floor(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera, float size) {
     const float step = grid_step(size);
     const float reach = 2.5f * step;
-    // Lines stand still in the world, so that travel shows from frame to frame.
+    // Lines stand still in the world, so that root motion shows from frame to frame.
     const Vec3 world = panel.chart->to_upright() * stage.origin;
     cairo_set_line_width(cairo, 1.0);
     for (const int axis : {0, 2}) {
@@ -250,7 +250,7 @@ float size_of(const Panel& panel) {
 }
 
 // How far a figure reaches to either side of the panel's middle, and where its middle lies at rest beside the
-// hub (a four-legged one's lies well before it), in metres as seen.
+// hips (a four-legged one's lies well before it), in metres as seen.
 struct Spread {
     float middle = 0.0f;
     float half_width = 0.0f;
@@ -266,7 +266,7 @@ Spread spread_of(const Panel& panel) {
         float low = 1e30f;
         float high = -1e30f;
         for (int bone = 0; bone < static_cast<int>(stage.bones.size()); ++bone) {
-            if (bone == panel.chart->ground) continue;
+            if (bone == panel.chart->root) continue;
             const float x = (turn * stage.bone(bone)).x();
             low = std::min(low, x);
             high = std::max(high, x);

@@ -34,10 +34,10 @@ Layer::Layer(int width, int height)
 
 void Layer::triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenVertex& c, const Color& color,
                      float below) {
-    const float area = edge(a.place, b.place, c.place.x(), c.place.y());
+    const float area = edge(a.position, b.position, c.position.x(), c.position.y());
     if (std::abs(area) < 1e-9f || !std::isfinite(area)) return;
-    const auto bounds = std::minmax({a.place.x(), b.place.x(), c.place.x()});
-    const auto vertical = std::minmax({a.place.y(), b.place.y(), c.place.y()});
+    const auto bounds = std::minmax({a.position.x(), b.position.x(), c.position.x()});
+    const auto vertical = std::minmax({a.position.y(), b.position.y(), c.position.y()});
     const int left = static_cast<int>(std::clamp(std::floor(bounds.first), 0.0f, static_cast<float>(width_)));
     const int right =
         static_cast<int>(std::clamp(std::ceil(bounds.second), 0.0f, static_cast<float>(width_)));
@@ -49,11 +49,11 @@ void Layer::triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenV
         for (int x = left; x < right; ++x) {
             const float px = static_cast<float>(x) + 0.5f;
             const float py = static_cast<float>(y) + 0.5f;
-            const float wa = edge(b.place, c.place, px, py) / area;
-            const float wb = edge(c.place, a.place, px, py) / area;
+            const float wa = edge(b.position, c.position, px, py) / area;
+            const float wb = edge(c.position, a.position, px, py) / area;
             const float wc = 1.0f - wa - wb;
             if (wa < 0.0f || wb < 0.0f || wc < 0.0f) continue;
-            const float depth = wa * a.place.z() + wb * b.place.z() + wc * c.place.z();
+            const float depth = wa * a.position.z() + wb * b.position.z() + wc * c.position.z();
             const std::size_t pixel = at(x, y);
             if (depth >= depth_[pixel]) continue;
             depth_[pixel] = depth;

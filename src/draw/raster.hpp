@@ -12,7 +12,7 @@ using Color = std::array<float, 3>;  ///< as shown (sRGB), 0 to 1
 
 /// x and y in pixels, y down; depth in metres away from the eye.
 struct ScreenVertex {
-    Vec3 place;
+    Vec3 position;
     Vec3 normal;          ///< in view space: x right, y up, z toward the eye
     float height = 0.0f;  ///< over the floor, metres
 };

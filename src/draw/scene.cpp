@@ -105,18 +105,18 @@ Vec3 Camera::to_screen(const Vec3& upright) const {
 Stage::Stage(const Panel& panel) : to_upright(panel.chart->to_upright()), bones(panel.pose.size()) {
     to_model_matrices(panel.character->skeleton, panel.pose, bones);
     const Chart& chart = *panel.chart;
-    const int middle = chart.hub == k_no_bone ? 0 : chart.hub;
-    const Vec3 hub = bones[static_cast<std::size_t>(middle)].translation();
-    origin = hub + chart.up * (panel.floor.value_or(chart.rest_floor) - chart.up.dot(hub));
+    const int middle = chart.hips == k_no_bone ? 0 : chart.hips;
+    const Vec3 hips = bones[static_cast<std::size_t>(middle)].translation();
+    origin = hips + chart.up * (panel.floor.value_or(chart.rest_floor) - chart.up.dot(hips));
     // On terrain the picture goes up and down with the body.
-    const Vec3 hub_at_rest =
+    const Vec3 hips_at_rest =
         rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(middle)].translation;
-    if (panel.terrain != nullptr) origin += chart.up * chart.up.dot(hub - hub_at_rest);
+    if (panel.terrain != nullptr) origin += chart.up * chart.up.dot(hips - hips_at_rest);
 }
 
 std::span<const BoneGroup> bone_groups() {
     static constexpr std::array<BoneGroup, 9> k_groups{{
-        {"hub", {0.13f, 0.13f, 0.13f}},
+        {"hips", {0.13f, 0.13f, 0.13f}},
         {"spine, neck, head", {0.00f, 0.62f, 0.45f}},
         {"left arm", {0.00f, 0.45f, 0.70f}},
         {"right arm", {0.84f, 0.37f, 0.00f}},
@@ -130,7 +130,7 @@ std::span<const BoneGroup> bone_groups() {
 }
 
 std::size_t group_of(const Chart& chart, int bone) {
-    if (bone == chart.hub) return 0;
+    if (bone == chart.hips) return 0;
     const std::string_view name = part_of(chart, bone);
     if (name.empty()) return k_helper_group;
     if (name == "spine" || name == "neck" || name == "head") return 1;
@@ -148,14 +148,14 @@ void draw_terrain(const Panel& panel, float reach, const Stage& stage, const Cam
     std::vector<Affine> stands(panel.terrain->skeleton.size());
     to_model_matrices(panel.terrain->skeleton, rest_pose(panel.terrain->skeleton), stands);
     for (const SkinnedMesh& mesh : panel.terrain->meshes) {
-        std::vector<Vec3> places(mesh.positions.size());
-        deform(mesh, stands, places);
-        for (Vec3& place : places) place = stage.upright(place);
+        std::vector<Vec3> positions(mesh.positions.size());
+        deform(mesh, stands, positions);
+        for (Vec3& position : positions) position = stage.upright(position);
         const Color color{shown(mesh.color[0]), shown(mesh.color[1]), shown(mesh.color[2])};
         for (const auto& t : mesh.triangles) {
-            const Vec3 across = (places[t[1]] - places[t[0]]).cross(places[t[2]] - places[t[0]]);
+            const Vec3 across = (positions[t[1]] - positions[t[0]]).cross(positions[t[2]] - positions[t[0]]);
             const Vec3 normal = across.normalized() * (across.y() < 0.0f ? -1.0f : 1.0f);
-            const auto piece = cut_to_reach({places[t[0]], places[t[1]], places[t[2]]}, reach);
+            const auto piece = cut_to_reach({positions[t[0]], positions[t[1]], positions[t[2]]}, reach);
             for (std::size_t k = 2; k < piece.size(); ++k)
                 layer.triangle(vertex(camera, piece[0], normal), vertex(camera, piece[k - 1], normal),
                                vertex(camera, piece[k], normal), color);
@@ -167,18 +167,18 @@ namespace {
 
 void draw_surface(const SkinnedMesh& mesh, float sunk, const Stage& stage, const Camera& camera,
                   Layer& layer) {
-    std::vector<Vec3> places(mesh.positions.size());
-    deform(mesh, stage.bones, places);
-    for (Vec3& place : places) place = stage.upright(place);
-    std::vector<Vec3> normals(places.size(), Vec3::Zero());
+    std::vector<Vec3> positions(mesh.positions.size());
+    deform(mesh, stage.bones, positions);
+    for (Vec3& position : positions) position = stage.upright(position);
+    std::vector<Vec3> normals(positions.size(), Vec3::Zero());
     for (const auto& t : mesh.triangles) {
-        const Vec3 normal = (places[t[1]] - places[t[0]]).cross(places[t[2]] - places[t[0]]);
+        const Vec3 normal = (positions[t[1]] - positions[t[0]]).cross(positions[t[2]] - positions[t[0]]);
         for (const std::uint32_t corner : t) normals[corner] += normal;
     }
     const Color color{shown(mesh.color[0]), shown(mesh.color[1]), shown(mesh.color[2])};
     const auto corner = [&](std::uint32_t i) {
         const float length = normals[i].norm();
-        return vertex(camera, places[i], length > 0.0f ? Vec3(normals[i] / length) : Vec3(Vec3::UnitY()));
+        return vertex(camera, positions[i], length > 0.0f ? Vec3(normals[i] / length) : Vec3(Vec3::UnitY()));
     };
     for (const auto& t : mesh.triangles)
         layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, sunk);
@@ -200,10 +200,10 @@ void draw_bones(const Panel& panel, const Stage& stage, const Camera& camera, La
     for (int bone = 0; bone < static_cast<int>(skeleton.size()); ++bone) {
         const std::size_t group = group_of(chart, bone);
         const bool fine = group == 6 || group == k_helper_group;
-        if (bone == chart.ground) continue;
+        if (bone == chart.root) continue;
         ball(stage.bone(bone), unit * (fine ? 0.0045f : 0.009f), bone_groups()[group].color, camera, layer);
         const int parent = skeleton.parent(bone);
-        if (parent == k_no_bone || parent == chart.ground) continue;
+        if (parent == k_no_bone || parent == chart.root) continue;
         // A segment has the color of the bone that it belongs to: the upper one, unless only the lower is
         // charted.
         const std::size_t upper = group_of(chart, parent);

@@ -7,7 +7,7 @@
 
 namespace dendraxis::draw {
 
-/// From a character's upright frame (its hub over the middle, floor at height 0) to pixels.
+/// From a character's upright frame (its hips over the middle, floor at height 0) to pixels.
 struct Camera {
     Quat turn;       ///< upright frame to view: x right, y up, z toward the eye
     float scale;     ///< pixels a metre
@@ -20,7 +20,7 @@ struct Camera {
 /// A panel's pose in its upright frame.
 struct Stage {
     Quat to_upright;
-    Vec3 origin;  ///< in model space: the floor below the hub
+    Vec3 origin;  ///< in model space: the floor below the hips
     std::vector<Affine> bones;
 
     explicit Stage(const Panel& panel);

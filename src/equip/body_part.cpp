@@ -57,8 +57,8 @@ BodyPart body_part(const std::string& name, const Character& character, const Ch
     const BodySegment* segment = body.of_bone(part.bones.front());
     const Vec3 straight = segment == nullptr ? along : Vec3(segment->turn.conjugate() * segment->along);
     straight.cwiseAbs().maxCoeff(&part.axis);
-    part.way = straight[part.axis] < 0.0f ? -1.0f : 1.0f;
-    part.turn = shortest_arc(part.way * Vec3::Unit(part.axis), along);
+    part.direction = straight[part.axis] < 0.0f ? -1.0f : 1.0f;
+    part.turn = shortest_arc(part.direction * Vec3::Unit(part.axis), along);
     return part;
 }
 

@@ -18,11 +18,11 @@ struct BodyPart {
     Quat turn = Quat::Identity();  ///< from straight to upright
     float length = 0.0f;
     int axis = 1;
-    float way = 1.0f;  ///< along the axis, 1 or -1
+    float direction = 1.0f;  ///< along the axis, 1 or -1
 
     Vec3 straight(const Vec3& upright) const { return turn.conjugate() * (upright - head); }
-    float share(const Vec3& straight_place) const { return way * straight_place[axis] / length; }
-    Vec3 on_axis(const Vec3& straight_place) const { return straight_place[axis] * Vec3::Unit(axis); }
+    float share(const Vec3& straight_position) const { return direction * straight_position[axis] / length; }
+    Vec3 on_axis(const Vec3& straight_position) const { return straight_position[axis] * Vec3::Unit(axis); }
 };
 
 /// The part of that name. Throws `Error`, naming the nearest.

@@ -83,11 +83,11 @@ class Fitter {
     }
 
     // How far its inside is from the line in a direction, the median; 0 where it is not met.
-    float inside(const Vec3& through, const Vec3& way) const {
+    float inside(const Vec3& through, const Vec3& direction) const {
         const ShellAround around(shell_, through);
         std::vector<float> distances;
         for (int r = 0; r < k_rings; ++r) {
-            if (const auto found = around.crossings(ring(through, r) + way))
+            if (const auto found = around.crossings(ring(through, r) + direction))
                 distances.push_back(found->first);
         }
         return distances.empty() ? 0.0f : median(distances);
@@ -106,7 +106,7 @@ class Fitter {
         from_ = middle - 0.5f * share;
         to_ = middle + 0.5f * share;
         const float own_middle = 0.5f * (shell_.low()[part_.axis] + shell_.high()[part_.axis]);
-        place_.offset[part_.axis] = part_.way * middle * part_.length - along * own_middle;
+        place_.offset[part_.axis] = part_.direction * middle * part_.length - along * own_middle;
     }
 
     std::vector<Vec3> skin_below() const {
@@ -160,38 +160,38 @@ class Fitter {
     // Sized to how far it stands off from its middle line, then moved in until its inside meets the skin or
     // something would poke through.
     void plate() {
-        Vec3 way = shell_.middle();
-        way[part_.axis] = 0.0f;
+        Vec3 direction = shell_.middle();
+        direction[part_.axis] = 0.0f;
         const Vec3 size = shell_.high() - shell_.low();
-        if (way.norm() < 0.02f * size.maxCoeff()) way = Vec3::Unit(part_.axis == 2 ? 1 : 2);
-        way.normalize();
-        const Vec3 across = Vec3::Unit(part_.axis).cross(way);
+        if (direction.norm() < 0.02f * size.maxCoeff()) direction = Vec3::Unit(part_.axis == 2 ? 1 : 2);
+        direction.normalize();
+        const Vec3 across = Vec3::Unit(part_.axis).cross(direction);
         const float width = across.cwiseAbs().dot(size);
         lay_along(part_.length * k_longest / own_length());
         std::vector<float> off;
         std::vector<float> sideways;
         for (const Vec3& place : skin_below()) {
             const Vec3 out = place - part_.on_axis(place);
-            if (out.normalized().dot(way) > 0.75f) off.push_back(out.norm());
+            if (out.normalized().dot(direction) > 0.75f) off.push_back(out.norm());
             sideways.push_back(2.0f * std::abs(across.dot(out)));
         }
         const float skin_width = *std::max_element(sideways.begin(), sideways.end());
         const float skin_off = off.empty() ? 0.5f * skin_width : median(off);
-        const float own_off = inside(Vec3::Zero(), way);
+        const float own_off = inside(Vec3::Zero(), direction);
         const float girth = own_off > 0.2f * width ? skin_off / own_off : std::min(1.0f, skin_width / width);
         place_.scale = Vec3::Constant(options_.scale * girth);
         lay_along(options_.scale * girth);
-        slide_in(way, skin_off + 0.5f * width * girth);
+        slide_in(direction, skin_off + 0.5f * width * girth);
     }
 
     // In coarse steps, then in fine ones from the last that was good.
-    void slide_in(const Vec3& way, float reach) {
+    void slide_in(const Vec3& direction, float reach) {
         const Vec3 middle = place_.offset;
         float best = reach;
         for (const float step : {0.05f * reach, 0.002f * reach}) {
             const float from = best;
             for (float t = from; t > -reach; t -= step) {
-                place_.offset = middle + t * way;
+                place_.offset = middle + t * direction;
                 const PieceSkin::Gaps gaps =
                     skin_.gaps(part_, PlacedPiece(shell_, place_), options_.clearance);
                 if (gaps.covered == 0) continue;
@@ -199,7 +199,7 @@ class Fitter {
                 best = t;
             }
         }
-        place_.offset = middle + best * way;
+        place_.offset = middle + best * direction;
     }
 
     const BodyPart& part_;

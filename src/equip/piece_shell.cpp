@@ -24,16 +24,16 @@ PieceShell::PieceShell(const Prop& piece, int axis, bool mirrored)
     const Vec3 side(mirrored ? -1.0f : 1.0f, 1.0f, 1.0f);
     float area = 0.0f;
     for (const auto& corners : surface.triangles) {
-        std::array<Vec3, 3> places;
+        std::array<Vec3, 3> positions;
         for (std::size_t c = 0; c < 3; ++c) {
-            places[c] = side.cwiseProduct(surface.places[corners[c]]);
-            low_ = low_.cwiseMin(places[c]);
-            high_ = high_.cwiseMax(places[c]);
+            positions[c] = side.cwiseProduct(surface.positions[corners[c]]);
+            low_ = low_.cwiseMin(positions[c]);
+            high_ = high_.cwiseMax(positions[c]);
         }
-        triangles_.push_back({places[0], places[1] - places[0], places[2] - places[0]});
+        triangles_.push_back({positions[0], positions[1] - positions[0], positions[2] - positions[0]});
         const float own = triangles_.back().ab.cross(triangles_.back().ac).norm();
         area += own;
-        middle_ += own / 3.0f * (places[0] + places[1] + places[2]);
+        middle_ += own / 3.0f * (positions[0] + positions[1] + positions[2]);
     }
     middle_ /= std::max(1e-20f, area);
 }
@@ -119,20 +119,20 @@ std::optional<ShellAround::Crossings> ShellAround::crossings(const Vec3& to) con
     Vec3 from = to;
     from[(axis + 1) % 3] = x_;
     from[(axis + 2) % 3] = y_;
-    const Vec3 way = to - from;
+    const Vec3 direction = to - from;
     const auto around =
         std::min(k_angles - 1, static_cast<std::size_t>(angle(to[(axis + 1) % 3], to[(axis + 2) % 3])));
     const std::size_t cell = slice(to[axis]) * k_angles + around;
     std::optional<Crossings> found;
     for (std::uint32_t h = starts_[cell]; h < starts_[cell + 1]; ++h) {
         const PieceShell::Triangle& one = shell_.triangles()[held_[h]];
-        const Vec3 across = way.cross(one.ac);
+        const Vec3 across = direction.cross(one.ac);
         const float size = one.ab.dot(across);
         if (std::abs(size) < 1e-14f) continue;
         const Vec3 off = from - one.corner;
         const float b = off.dot(across) / size;
         const Vec3 square = off.cross(one.ab);
-        const float c = way.dot(square) / size;
+        const float c = direction.dot(square) / size;
         if (b < 0.0f || c < 0.0f || b + c > 1.0f) continue;
         const float share = one.ac.dot(square) / size;
         if (share <= 0.0f) continue;

@@ -23,8 +23,8 @@ void visit_spots(const Surface& surface, const std::array<std::uint32_t, 3>& cor
                  const Visit& visit) {
     float longest = 0.0f;
     for (std::size_t c = 0; c < 3; ++c)
-        longest =
-            std::max(longest, (surface.places[corners[c]] - surface.places[corners[(c + 1) % 3]]).norm());
+        longest = std::max(longest,
+                           (surface.positions[corners[c]] - surface.positions[corners[(c + 1) % 3]]).norm());
     const int steps = std::clamp(static_cast<int>(std::ceil(longest / apart)), 1, k_most_steps);
     for (int i = 0; i < steps; ++i) {
         for (int j = 0; i + j < steps; ++j) {
@@ -38,9 +38,9 @@ void visit_spots(const Surface& surface, const std::array<std::uint32_t, 3>& cor
 }  // namespace
 
 Vec3 place_of(const SkinSpot& spot, const Surface& surface) noexcept {
-    return spot.shares[0] * surface.places[spot.corners[0]] +
-           spot.shares[1] * surface.places[spot.corners[1]] +
-           spot.shares[2] * surface.places[spot.corners[2]];
+    return spot.shares[0] * surface.positions[spot.corners[0]] +
+           spot.shares[1] * surface.positions[spot.corners[1]] +
+           spot.shares[2] * surface.positions[spot.corners[2]];
 }
 
 PieceSkin::PieceSkin(const BodyPart& part, const Character& character, const Chart& chart) {
@@ -58,7 +58,7 @@ PieceSkin::PieceSkin(const BodyPart& part, const Character& character, const Cha
         point.own = point.part == own;
         points.push_back(point);
     };
-    for (std::uint32_t v = 0; v < surface.places.size(); ++v) add({{v, v, v}, Vec3::UnitX()});
+    for (std::uint32_t v = 0; v < surface.positions.size(); ++v) add({{v, v, v}, Vec3::UnitX()});
     const float apart = k_apart * std::max(1e-3f, chart.height);
     for (const auto& corners : surface.triangles) visit_spots(surface, corners, apart, add);
     const auto others =

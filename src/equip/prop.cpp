@@ -61,11 +61,11 @@ Findings check_prop(const Prop& prop, const PropFit& fit, const Socket& socket, 
         // Corners and middles: of a long handle's side the corners alone are far apart.
         Vec3 middle = Vec3::Zero();
         for (const std::uint32_t corner : corners) {
-            const Vec3 place = apply(placement, mirror * surface.places[corner]);
-            middle += place / 3.0f;
-            nearest = std::min(nearest, place.norm());
-            low = low.cwiseMin(place);
-            high = high.cwiseMax(place);
+            const Vec3 position = apply(placement, mirror * surface.positions[corner]);
+            middle += position / 3.0f;
+            nearest = std::min(nearest, position.norm());
+            low = low.cwiseMin(position);
+            high = high.cwiseMax(position);
         }
         nearest = std::min(nearest, middle.norm());
     }

@@ -21,7 +21,7 @@ std::string side_of(const Chain& chain) {
 }
 
 // Which way a segment points in a body that stands straight with its arms level out.
-Vec3 straight_way(const Chain& chain, std::size_t index, const Vec3& actual) {
+Vec3 straight_direction(const Chain& chain, std::size_t index, const Vec3& actual) {
     Vec3 outward = chain.name.ends_with(".right") ? Vec3(-Vec3::UnitX()) : Vec3(Vec3::UnitX());
     for (const char* word : {"shoulder", "arm", "grip", "thumb", "index", "middle", "ring", "little"}) {
         if (starts(chain.name, word)) return outward;
@@ -48,7 +48,7 @@ class Ends {
         if (const auto end = next_chain(chain)) return *end - head;
         if (starts(chain.name, "head")) return top_of_head(chain.bones[index]) * Vec3::UnitY();
         if (index > 0) return 0.6f * (head - heads_[static_cast<std::size_t>(chain.bones[index - 1])]);
-        return 0.1f * chart_.height * straight_way(chain, index, Vec3::UnitY());
+        return 0.1f * chart_.height * straight_direction(chain, index, Vec3::UnitY());
     }
 
  private:
@@ -97,7 +97,7 @@ BodySegments::BodySegments(const Character& character, const Chart& chart)
             BodySegment segment{
                 &chain,           i,   heads[static_cast<std::size_t>(chain.bones[i])], ends.along(chain, i),
                 Quat::Identity(), 0.0f};
-            segment.turn = shortest_arc(straight_way(chain, i, segment.along), segment.along);
+            segment.turn = shortest_arc(straight_direction(chain, i, segment.along), segment.along);
             segment_of_bone_[static_cast<std::size_t>(chain.bones[i])] = static_cast<int>(segments_.size());
             segments_.push_back(segment);
         }
@@ -107,10 +107,10 @@ BodySegments::BodySegments(const Character& character, const Chart& chart)
         if (segment_of_bone_[b] < 0 && parent != k_no_bone)
             segment_of_bone_[b] = segment_of_bone_[static_cast<std::size_t>(parent)];
     }
-    // The hub most often stands above the spine in no chain.
-    if (const Chain* spine = chart.find("spine"); spine != nullptr && chart.hub != k_no_bone) {
-        int& hub = segment_of_bone_[static_cast<std::size_t>(chart.hub)];
-        if (hub < 0) hub = segment_of_bone_[static_cast<std::size_t>(spine->bones.front())];
+    // The hips most often stands above the spine in no chain.
+    if (const Chain* spine = chart.find("spine"); spine != nullptr && chart.hips != k_no_bone) {
+        int& hips = segment_of_bone_[static_cast<std::size_t>(chart.hips)];
+        if (hips < 0) hips = segment_of_bone_[static_cast<std::size_t>(spine->bones.front())];
     }
     measure_thickness(character);
 }
@@ -118,11 +118,11 @@ BodySegments::BodySegments(const Character& character, const Chart& chart)
 void BodySegments::measure_thickness(const Character& character) {
     std::vector<std::vector<float>> distances(segments_.size());
     const Surface surface = surface_of(character);
-    for (std::size_t v = 0; v < surface.places.size(); ++v) {
+    for (std::size_t v = 0; v < surface.positions.size(); ++v) {
         const int index = segment_of_bone_[static_cast<std::size_t>(surface.bones[v])];
         if (index < 0) continue;
         const BodySegment& one = segments_[static_cast<std::size_t>(index)];
-        const Vec3 off = chart_.to_upright() * surface.places[v] - one.head;
+        const Vec3 off = chart_.to_upright() * surface.positions[v] - one.head;
         const float share = off.dot(one.along) / std::max(1e-9f, one.along.squaredNorm());
         if (share > 0.15f && share < 0.85f)
             distances[static_cast<std::size_t>(index)].push_back((off - share * one.along).norm());
@@ -149,8 +149,8 @@ const BodySegment* BodySegments::at(const Chain& chain, std::size_t index) const
     return found == segments_.end() ? nullptr : &*found;
 }
 
-Vec3 thumb_way(const Chart& chart, const BodySegment& hand) {
-    const Vec3 way = hand.along.normalized();
+Vec3 thumb_direction(const Chart& chart, const BodySegment& hand) {
+    const Vec3 direction = hand.along.normalized();
     const std::string side = side_of(*hand.chain);
     const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
     const auto base = [&](const char* finger) -> std::optional<Vec3> {
@@ -165,11 +165,11 @@ Vec3 thumb_way(const Chart& chart, const BodySegment& hand) {
     const std::optional<Vec3> from = index && little ? little : std::optional<Vec3>(hand.head);
     const std::optional<Vec3> to = index && little ? index : thumb;
     if (to) {
-        const Vec3 across = *to - *from - way * way.dot(*to - *from);
+        const Vec3 across = *to - *from - direction * direction.dot(*to - *from);
         if (across.norm() > 0.05f * hand.along.norm()) return across.normalized();
     }
     const Vec3 forward = hand.turn * Vec3::UnitZ();
-    return (forward - way * way.dot(forward)).normalized();
+    return (forward - direction * direction.dot(forward)).normalized();
 }
 
 }  // namespace dendraxis

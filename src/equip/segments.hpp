@@ -38,6 +38,6 @@ class BodySegments {
 
 /// The side of the hand on which the thumb is, square to the hand's direction and in the palm's plane;
 /// upright frame, unit length. Without fingers as in an arm that was let down from level with its palm down.
-Vec3 thumb_way(const Chart& chart, const BodySegment& hand);
+Vec3 thumb_direction(const Chart& chart, const BodySegment& hand);
 
 }  // namespace dendraxis

@@ -26,7 +26,7 @@ int counterpart(const Chart& chart, int bone) {
         const auto index = static_cast<std::size_t>(found - chain.bones.begin());
         return other != nullptr && index < other->bones.size() ? other->bones[index] : k_no_bone;
     }
-    return bone == chart.hub || bone == chart.ground ? bone : k_no_bone;
+    return bone == chart.hips || bone == chart.root ? bone : k_no_bone;
 }
 
 }  // namespace

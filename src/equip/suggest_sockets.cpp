@@ -1,5 +1,5 @@
 // Own method: the chart tells where, rays to the skin tell how far out.
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 
 #include "segments.hpp"
 
@@ -26,7 +26,7 @@ class Suggester {
  public:
     Suggester(const Character& character, const Chart& chart)
         : chart_(chart), segments_(character, chart), surface_(surface_of(character)) {
-        for (Vec3& place : surface_.places) place = chart.to_upright() * place;
+        for (Vec3& position : surface_.positions) position = chart.to_upright() * position;
         for (const Transform& bone : rest_in_model_space(chart.skeleton))
             heads_.push_back(chart.to_upright() * bone.translation);
     }
@@ -42,9 +42,9 @@ class Suggester {
             if (const Chain* neck = chart_.find("neck"); neck != nullptr)
                 add_on_skin("collar", neck->bones.front(), SocketKind::worn, 0.4f, -Vec3::UnitY());
         } else if (spine != nullptr) {
-            if (chart_.hub != k_no_bone) {
-                add_on_skin("belt.left", chart_.hub, SocketKind::holster, 0.2f, Vec3::UnitX());
-                add_on_skin("belt.right", chart_.hub, SocketKind::holster, 0.2f, -Vec3::UnitX());
+            if (chart_.hips != k_no_bone) {
+                add_on_skin("belt.left", chart_.hips, SocketKind::holster, 0.2f, Vec3::UnitX());
+                add_on_skin("belt.right", chart_.hips, SocketKind::holster, 0.2f, -Vec3::UnitX());
             }
             add_on_skin("back", spine->bones.back(), SocketKind::holster, 0.3f, -Vec3::UnitZ());
             add_on_skin("chest", spine->bones.back(), SocketKind::worn, 0.3f, Vec3::UnitZ());
@@ -55,9 +55,9 @@ class Suggester {
     }
 
  private:
-    void add(std::string name, int bone, SocketKind kind, const Vec3& place, const Quat& turn) {
+    void add(std::string name, int bone, SocketKind kind, const Vec3& position, const Quat& turn) {
         sockets_.push_back(
-            {std::move(name), bone, kind, place - heads_[static_cast<std::size_t>(bone)], turn});
+            {std::move(name), bone, kind, position - heads_[static_cast<std::size_t>(bone)], turn});
     }
 
     void add_hands() {
@@ -66,36 +66,36 @@ class Suggester {
             if (arm == nullptr || arm->bones.size() < 3) continue;
             const BodySegment* hand = segments_.at(*arm, arm->bones.size() - 1);
             if (hand == nullptr) continue;
-            const Vec3 way = hand->along.normalized();
-            const Vec3 thumb = thumb_way(chart_, *hand);
-            const Vec3 palm = side == ".left" ? Vec3(way.cross(thumb)) : Vec3(thumb.cross(way));
+            const Vec3 direction = hand->along.normalized();
+            const Vec3 thumb = thumb_direction(chart_, *hand);
+            const Vec3 palm = side == ".left" ? Vec3(direction.cross(thumb)) : Vec3(thumb.cross(direction));
             const Vec3 middle = hand->head + k_palm_share * hand->along;
             const float out = distance_to_skin(middle, palm, 1.2f * hand->along.norm(), arm->bones.back());
             add("hand" + side, hand->chain->bones[hand->index], SocketKind::grip, middle + out * palm,
-                axes(thumb, way.cross(thumb)));
+                axes(thumb, direction.cross(thumb)));
         }
     }
 
     // On the skin, seen from a share of the way along the bone's segment. Looks away from the body, except
     // that what sits on top looks ahead.
-    void add_on_skin(std::string name, int bone, SocketKind kind, float share, const Vec3& way) {
+    void add_on_skin(std::string name, int bone, SocketKind kind, float share, const Vec3& direction) {
         const BodySegment* segment = segments_.of_bone(bone);
         const Vec3 along = segment == nullptr ? Vec3(Vec3::Zero()) : segment->along;
         Vec3 middle = heads_[static_cast<std::size_t>(bone)] + share * along;
-        if (std::abs(way.x()) < 0.5f) middle.x() = heads_[static_cast<std::size_t>(bone)].x();
+        if (std::abs(direction.x()) < 0.5f) middle.x() = heads_[static_cast<std::size_t>(bone)].x();
         const float far = 0.5f * chart_.height;
-        const Vec3 place = middle + distance_to_skin(middle, way, far, bone) * way;
-        const bool level = std::abs(way.y()) < 0.5f;
-        add(std::move(name), bone, kind, place,
-            level ? axes(Vec3::UnitY(), way) : axes(Vec3::UnitY(), Vec3::UnitZ()));
+        const Vec3 position = middle + distance_to_skin(middle, direction, far, bone) * direction;
+        const bool level = std::abs(direction.y()) < 0.5f;
+        add(std::move(name), bone, kind, position,
+            level ? axes(Vec3::UnitY(), direction) : axes(Vec3::UnitY(), Vec3::UnitZ()));
     }
 
     // From within the body to where it ends in that direction, looking back from outside at the skin that
     // hangs on the bone or near it.
-    float distance_to_skin(const Vec3& middle, const Vec3& way, float far, int bone) const {
+    float distance_to_skin(const Vec3& middle, const Vec3& direction, float far, int bone) const {
         float reach = far;
         while (reach > 0.0f) {
-            const auto hit = first_hit(surface_, {middle + reach * way, -way});
+            const auto hit = first_hit(surface_, {middle + reach * direction, -direction});
             if (!hit || hit->distance >= reach) break;
             const BodySegment* own = segments_.of_bone(bone);
             const BodySegment* other = segments_.of_bone(hit->bone);

@@ -42,9 +42,9 @@ Core core_of(const Shape& shape) {
         core.add(Vec3d::Zero());
         core.radius = half.x();
     } else if (shape.kind == ShapeKind::capsule) {
-        const double way = std::max(0.0, half.y() - half.x());
-        core.add(Vec3d(0, way, 0));
-        if (way > 0.0) core.add(Vec3d(0, -way, 0));
+        const double direction = std::max(0.0, half.y() - half.x());
+        core.add(Vec3d(0, direction, 0));
+        if (direction > 0.0) core.add(Vec3d(0, -direction, 0));
         core.radius = half.x();
     } else {
         for (int i = 0; i < 8; ++i)
@@ -56,7 +56,7 @@ Core core_of(const Shape& shape) {
 
 struct Placed {
     Eigen::Matrix3d turn;
-    Vec3d place;
+    Vec3d position;
 };
 
 Placed placed(const Motion& motion, double share) {
@@ -64,13 +64,13 @@ Placed placed(const Motion& motion, double share) {
     return {at.rotation.cast<double>().normalized().toRotationMatrix(), at.translation.cast<double>()};
 }
 
-Vec3d support(const Core& core, const Placed& at, const Vec3d& way) {
-    const Vec3d own = at.turn.transpose() * way;
+Vec3d support(const Core& core, const Placed& at, const Vec3d& direction) {
+    const Vec3d own = at.turn.transpose() * direction;
     std::size_t best = 0;
     for (std::size_t i = 1; i < core.count; ++i) {
         if (core.corners[i].dot(own) > core.corners[best].dot(own)) best = i;
     }
-    return at.turn * core.corners[best] + at.place;
+    return at.turn * core.corners[best] + at.position;
 }
 
 // A corner of the difference of the two shapes, with where it comes from.
@@ -123,7 +123,7 @@ struct Apart {
 };
 
 Apart distance(const Core& a, const Placed& at_a, const Core& b, const Placed& at_b) {
-    Vec3d gap = at_a.place - at_b.place;
+    Vec3d gap = at_a.position - at_b.position;
     if (gap.squaredNorm() < 1e-12) gap = Vec3d::UnitY();
     Simplex simplex;
     for (int round = 0; round < k_most_rounds; ++round) {
@@ -151,24 +151,27 @@ double angle_of(const Motion& motion) {
 
 bool cores_touch(const Core& core_a, const Motion& a_moves, const Core& core_b, const Motion& b_moves,
                  Touch& touch) noexcept {
-    const Vec3d way = ((a_moves.to.translation - a_moves.from.translation) -
-                       (b_moves.to.translation - b_moves.from.translation))
-                          .cast<double>();
+    const Vec3d direction = ((a_moves.to.translation - a_moves.from.translation) -
+                             (b_moves.to.translation - b_moves.from.translation))
+                                .cast<double>();
     const double turning = angle_of(a_moves) * core_a.reach + angle_of(b_moves) * core_b.reach;
     double share = 0.0;
     for (int i = 0; i < k_most_advances; ++i) {
         const Placed at_a = placed(a_moves, share);
         const Apart apart = distance(core_a, at_a, core_b, placed(b_moves, share));
-        const double closing = turning - way.dot(apart.normal);
+        const double closing = turning - direction.dot(apart.normal);
         if (apart.distance <= k_touching) {
             touch.share = static_cast<float>(share);
             touch.normal = apart.normal.cast<float>();
             touch.point = (apart.on_a - (core_a.radius + 0.5 * apart.distance) * apart.normal).cast<float>();
             const Vec3 arm_a = touch.point - a_moves.at(touch.share).translation;
             const Vec3 arm_b = touch.point - b_moves.at(touch.share).translation;
-            const Vec3 spin_a = rotation_vector(a_moves.to.rotation * a_moves.from.rotation.conjugate());
-            const Vec3 spin_b = rotation_vector(b_moves.to.rotation * b_moves.from.rotation.conjugate());
-            const Vec3 speed = way.cast<float>() + spin_a.cross(arm_a) - spin_b.cross(arm_b);
+            const Vec3 angular_velocity_a =
+                rotation_vector(a_moves.to.rotation * a_moves.from.rotation.conjugate());
+            const Vec3 angular_velocity_b =
+                rotation_vector(b_moves.to.rotation * b_moves.from.rotation.conjugate());
+            const Vec3 speed =
+                direction.cast<float>() + angular_velocity_a.cross(arm_a) - angular_velocity_b.cross(arm_b);
             touch.speed = std::max(0.0f, -speed.dot(touch.normal));
             return true;
         }
@@ -236,7 +239,7 @@ bool first_touch(const Shape& a, const Motion& a_moves, const Surface& mesh, con
     for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
         const auto& corners = mesh.triangles[t];
         Core three;
-        for (const std::uint32_t corner : corners) three.add(mesh.places[corner].cast<double>());
+        for (const std::uint32_t corner : corners) three.add(mesh.positions[corner].cast<double>());
         Touch one;
         if (!near.may_meet(three) || !cores_touch(core, a_moves, three, mesh_moves, one)) continue;
         if (found && one.share >= touch.share) continue;

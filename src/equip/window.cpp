@@ -70,7 +70,8 @@ LiveWindow live_window(const ClipWindow& window, const Clip& clip) {
 }
 
 void sweep_clip(LiveWindow& window, const Skeleton& skeleton, const Clip& clip, const SweptVolume& swept,
-                std::span<const SweepTarget> targets, const TargetsAt& targets_at, const Transform& stands) {
+                std::span<const SweepTarget> targets, const TargetsAt& targets_at,
+                const Transform& placement) {
     std::vector<Transform> model(skeleton.size());
     std::vector<Transform> before(targets.size());
     std::vector<Transform> now(targets.size());
@@ -80,7 +81,7 @@ void sweep_clip(LiveWindow& window, const Skeleton& skeleton, const Clip& clip, 
     SweepVolume volume = swept.volume;
     const auto frame_at = [&](std::size_t f) {
         to_model_space(skeleton, clip.frame(f), model);
-        Transform frame = stands * model[static_cast<std::size_t>(swept.bone)] * swept.on_bone;
+        Transform frame = placement * model[static_cast<std::size_t>(swept.bone)] * swept.on_bone;
         const float scale = std::cbrt(std::abs(frame.scale.prod()));
         volume.shape.half = scale * swept.volume.shape.half;
         volume.at = frame.scale.cwiseProduct(swept.volume.at);

@@ -20,13 +20,14 @@ struct Heading {
     float upward = 0.0f;
 };
 
-Heading heading_of(const Vec3& way, const Vec3& ahead, const Vec3& up) {
+Heading heading_of(const Vec3& direction, const Vec3& ahead, const Vec3& up) {
     const Vec3 left = up.cross(ahead);
-    const float level = std::hypot(way.dot(ahead), way.dot(left));
-    return {level > 1e-6f ? std::atan2(way.dot(left), way.dot(ahead)) : 0.0f, std::atan2(way.dot(up), level)};
+    const float level = std::hypot(direction.dot(ahead), direction.dot(left));
+    return {level > 1e-6f ? std::atan2(direction.dot(left), direction.dot(ahead)) : 0.0f,
+            std::atan2(direction.dot(up), level)};
 }
 
-Vec3 way_of(const Heading& heading, const Vec3& ahead, const Vec3& up) {
+Vec3 direction_of(const Heading& heading, const Vec3& ahead, const Vec3& up) {
     const Vec3 left = up.cross(ahead);
     const Vec3 level = std::cos(heading.sideways) * ahead + std::sin(heading.sideways) * left;
     return std::cos(heading.upward) * level + std::sin(heading.upward) * up;
@@ -46,12 +47,12 @@ void straighten(const Skeleton& skeleton, const Aim& aim, float weight, std::spa
                 std::span<Transform> model) {
     if (aim.arm[0] == k_no_bone) return;
     const LimbJoints joints = joints_of(aim.arm, model);
-    const Vec3 way = joints.end - joints.root;
-    const float now = way.norm();
+    const Vec3 direction = joints.end - joints.root;
+    const float now = direction.norm();
     const float straight =
         k_straight * ((joints.middle - joints.root).norm() + (joints.end - joints.middle).norm());
     if (now < 1e-6f || now >= straight) return;
-    const Vec3 target = joints.root + way * ((now + weight * (straight - now)) / now);
+    const Vec3 target = joints.root + direction * ((now + weight * (straight - now)) / now);
     turn_limb(skeleton, aim.arm, solve_two_bone(joints, target), nullptr, model, local);
     to_model_space(skeleton, local, model);
 }
@@ -84,7 +85,7 @@ Aim aim_of(const Chart& chart, std::string_view name) {
         for (std::size_t i = 0; helping != nullptr && i < helping->bones.size(); ++i)
             aim.bones.push_back({helping->bones[i], share});
     };
-    Vec3 way = chart.facing;
+    Vec3 direction = chart.facing;
     if (name.starts_with("arm.")) {
         add(chart.find("shoulder" + std::string(name.substr(3))), 0.15f);
         aim.bones.push_back({chain.bones.front(), 1.0f});
@@ -99,7 +100,7 @@ Aim aim_of(const Chart& chart, std::string_view name) {
         add(&chain, name == "spine" ? 0.4f : 0.6f);
     }
     aim.bones.back().share = 1.0f;
-    aim.direction = rest[static_cast<std::size_t>(aim.bones.back().bone)].rotation.conjugate() * way;
+    aim.direction = rest[static_cast<std::size_t>(aim.bones.back().bone)].rotation.conjugate() * direction;
     return aim;
 }
 
@@ -116,7 +117,7 @@ void apply_aim(const Skeleton& skeleton, const Aim& aim, const Vec3& target, flo
         return;
     }
     to_model_space(skeleton, local, model);
-    const auto look = [&] { return look_of(aim, model).way; };
+    const auto look = [&] { return look_of(aim, model).direction; };
     const auto eye = [&] { return look_of(aim, model).from; };
     // All angles are from where the pose looks by itself.
     const Vec3 before = look();
@@ -136,7 +137,7 @@ void apply_aim(const Skeleton& skeleton, const Aim& aim, const Vec3& target, flo
     }
     const Heading goal{own.sideways + state.weight * state.sideways,
                        own.upward + state.weight * state.upward};
-    const Vec3 wanted = way_of(goal, ahead, aim.up);
+    const Vec3 wanted = direction_of(goal, ahead, aim.up);
     const Vec3 toward = target - eye();
     for (const AimBone& part : aim.bones) {
         const auto b = static_cast<std::size_t>(part.bone);

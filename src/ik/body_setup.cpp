@@ -45,19 +45,19 @@ BodySolver body_solver(const Chart& chart) {
         }
         joints.push_back(joint);
     };
-    if (chart.hub != k_no_bone) add(chart.hub, 0.6f);
+    if (chart.hips != k_no_bone) add(chart.hips, 0.6f);
     for (const Chain& chain : chart.chains) {
         for (std::size_t i = 0; i < chain.bones.size(); ++i) {
-            if (chain.bones[i] != chart.hub) add(chain.bones[i], stiffness_of(chain, i));
+            if (chain.bones[i] != chart.hips) add(chain.bones[i], stiffness_of(chain, i));
         }
     }
-    return BodySolver(chart.skeleton, std::move(joints), chart.hub);
+    return BodySolver(chart.skeleton, std::move(joints), chart.hips);
 }
 
 std::vector<std::string> effector_names(const Chart& chart) {
     std::vector<std::string> names;
     if (chart.find("head") != nullptr) names.emplace_back("head");
-    if (chart.hub != k_no_bone) names.emplace_back("hub");
+    if (chart.hips != k_no_bone) names.emplace_back("hips");
     for (const Chain& chain : chart.chains) {
         if (is_limb(chain)) names.push_back(chain.name);
     }
@@ -66,8 +66,8 @@ std::vector<std::string> effector_names(const Chart& chart) {
 
 Effector effector_of(const Chart& chart, std::string_view name) {
     Effector effector;
-    if (name == "hub") {
-        effector.bone = chart.hub;
+    if (name == "hips") {
+        effector.bone = chart.hips;
     } else if (const Chain* chain = chart.find(name); chain != nullptr && !chain->bones.empty()) {
         effector.bone = chain->bones.back();
         for (const ArmShape& arm : chart.shape.arms) {
@@ -86,14 +86,14 @@ Effector effector_of(const Chart& chart, std::string_view name) {
                     nearest.empty() ? "see what `dendraxis chart` calls its limbs"
                                     : "did you mean '" + nearest + "'?");
     }
-    const Transform stands = rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(effector.bone)];
-    effector.target = stands.translation + stands.rotation * effector.offset;
-    effector.orientation = stands.rotation;
+    const Transform holder = rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(effector.bone)];
+    effector.target = holder.translation + holder.rotation * effector.offset;
+    effector.orientation = holder.rotation;
     return effector;
 }
 
-Vec3 place_in_model(const Chart& chart, const Vec3& place) {
-    return chart.to_upright().conjugate() * place + chart.floor * chart.up;
+Vec3 position_in_model(const Chart& chart, const Vec3& position) {
+    return chart.to_upright().conjugate() * position + chart.floor * chart.up;
 }
 
 }  // namespace dendraxis

@@ -63,16 +63,17 @@ SolveReport Solve::run() {
         slow = 0;
     }
     if (best.weighted < error.weighted) {
-        for (Node& node : nodes_) std::tie(node.place, node.turn) = std::tie(node.best_place, node.best_turn);
+        for (Node& node : nodes_)
+            std::tie(node.position, node.turn) = std::tie(node.best_position, node.best_turn);
         error = best;
     }
     write_back();
     // What was asked counts, not what it was drawn to.
     for (const Goal& goal : goals()) {
         if (goal.place_task >= 0)
-            error.place = std::max(error.place, (goal.asked - point_of(goal, false)).norm());
+            error.position = std::max(error.position, (goal.asked - point_of(goal, false)).norm());
     }
-    report.worst_place = error.place;
+    report.worst_position = error.position;
     report.worst_turn = error.turn;
     report.reached = is_reached(error);
     report.held_back = static_cast<int>(
@@ -83,7 +84,8 @@ SolveReport Solve::run() {
 void Solve::keep_best(const Errors& error, Errors& best) {
     if (error.weighted > best.weighted) return;
     best = error;
-    for (Node& node : nodes_) std::tie(node.best_place, node.best_turn) = std::tie(node.place, node.turn);
+    for (Node& node : nodes_)
+        std::tie(node.best_position, node.best_turn) = std::tie(node.position, node.turn);
 }
 
 // Every joint at a limit a part of the way to the middle of its range. Whether there was one.
@@ -108,10 +110,10 @@ Errors Solve::errors(bool of_new) {
         const Node& node = nodes_[static_cast<std::size_t>(goal.node)];
         state.point = point_of(goal, of_new);
         if (goal.place_task >= 0) {
-            state.place_error = goal.target - state.point;
-            const float square = state.place_error.squaredNorm();
-            total.place = std::max(total.place, square);
-            total.weighted += goal.place_weight * square;
+            state.position_error = goal.target - state.point;
+            const float square = state.position_error.squaredNorm();
+            total.position = std::max(total.position, square);
+            total.weighted += goal.position_weight * square;
         }
         if (goal.turn_task >= 0) {
             const Quat& turn = of_new ? node.new_turn : node.turn;
@@ -121,7 +123,7 @@ Errors Solve::errors(bool of_new) {
             total.weighted += goal.turn_weight * radian_ * radian_ * square;
         }
     }
-    total.place = std::sqrt(total.place);
+    total.position = std::sqrt(total.position);
     total.turn = std::sqrt(total.turn);
     return total;
 }
@@ -140,11 +142,11 @@ void Solve::find_freedom(Node& node) const {
     }
     const BodySolver::Limit& limit = solver_.limit_of(node.joint);
     // The range's axes stand with the parent, the twist with the bone.
-    const Quat stands = product(stands_on(node, false), limit.from_upright);
+    const Quat holder = product(stands_on(node, false), limit.from_upright);
     const Vec3 eases = (node.at_limit ? k_at_limit : 1.0f) * ease * limit.eases;
     node.free[0] = eases[0] * four(rotated(node.turn, limit.bone));
-    node.free[1] = eases[1] * four(rotated(stands, joint->range.about));
-    node.free[2] = eases[2] * four(rotated(stands, limit.side));
+    node.free[1] = eases[1] * four(rotated(holder, joint->range.about));
+    node.free[2] = eases[2] * four(rotated(holder, limit.side));
 }
 
 // What a turn of each joint does to the tasks below it, and the system that this makes.
@@ -159,7 +161,7 @@ void Solve::fill_system(float damping) {
         for (const Goal& goal : goals()) {
             if ((node.goals >> goal.index & 1u) == 0) continue;
             if (goal.place_task >= 0) {
-                const Four arm = four(goal.now.point - node.place);
+                const Four arm = four(goal.now.point - node.position);
                 Effect& effect = work_.effects[count++];
                 effect.task = goal.place_task;
                 if (even)
@@ -174,11 +176,11 @@ void Solve::fill_system(float damping) {
         node.last_effect = count;
         add_effects(node);
     }
-    if (hub_ease_ > 0.0f) add_hub();
+    if (hips_ease_ > 0.0f) add_hips();
     for (const Goal& goal : goals()) {
         if (goal.place_task >= 0) {
-            system_.damp(goal.place_task, damping / goal.place_weight);
-            system_.ask(goal.place_task, goal.now.place_error);
+            system_.damp(goal.place_task, damping / goal.position_weight);
+            system_.ask(goal.place_task, goal.now.position_error);
         }
         if (goal.turn_task >= 0) {
             system_.damp(goal.turn_task, damping / goal.turn_weight);
@@ -199,12 +201,12 @@ void Solve::add_effects(const Node& node) {
     }
 }
 
-void Solve::add_hub() {
-    const float ease = std::sqrt(hub_ease_);
+void Solve::add_hips() {
+    const float ease = std::sqrt(hips_ease_);
     const Effects by{Four{ease}, Four{0.0f, ease}, Four{0.0f, 0.0f, ease}};
     for (const Goal& a : goals()) {
         for (const Goal& b : goals()) {
-            if (a.moves_with_hub && b.moves_with_hub && a.place_task >= b.place_task && b.place_task >= 0)
+            if (a.moves_with_hips && b.moves_with_hips && a.place_task >= b.place_task && b.place_task >= 0)
                 system_.add(a.place_task, b.place_task, by, by);
         }
     }
@@ -213,7 +215,7 @@ void Solve::add_hub() {
 // One place and joints that turn as easily about all axes, which most chains are: the system is three by
 // three, and what `fill_system` makes of it can be written down.
 bool Solve::is_one_chain() const {
-    if (goals_ != 1 || turns_asked_ || hub_ease_ > 0.0f) return false;
+    if (goals_ != 1 || turns_asked_ || hips_ease_ > 0.0f) return false;
     return std::none_of(nodes_.begin(), nodes_.end(), [&](const Node& node) {
         return node.joint >= 0 && options_.ranges && joint_at(node)->ranged;
     });
@@ -222,12 +224,12 @@ bool Solve::is_one_chain() const {
 void Solve::turn_one_chain(float damping) {
     const Goal& goal = goal_[0];
     const Four point = four(goal.now.point);
-    float along = damping / goal.place_weight;
+    float along = damping / goal.position_weight;
     Effects rows{};  // of the arms' products
     for (Node& node : nodes_) {
         if (node.joint < 0) continue;
         const float ease = 1.0f - joint_at(node)->stiffness;
-        const Four arm = point - four(node.place);
+        const Four arm = point - four(node.position);
         const Four eased = ease * arm;
         along += dotted(arm, eased);
         rows[0] += eased[0] * arm;
@@ -239,13 +241,13 @@ void Solve::turn_one_chain(float damping) {
     rows[2] = Four{0.0f, 0.0f, along} - rows[2];
     // The inverse of a symmetric matrix has the cross products of its rows as rows.
     const Four first = crossed(rows[1], rows[2]);
-    const Vec3& error = goal.now.place_error;
+    const Vec3& error = goal.now.position_error;
     const Four answer =
         (error.x() * first + error.y() * crossed(rows[2], rows[0]) + error.z() * crossed(rows[0], rows[1])) /
         dotted(rows[0], first);
     for (Node& node : nodes_) {
         const float ease = node.joint < 0 ? 0.0f : 1.0f - joint_at(node)->stiffness;
-        node.omega = three(ease * crossed(point - four(node.place), answer));
+        node.omega = three(ease * crossed(point - four(node.position), answer));
     }
 }
 
@@ -275,43 +277,43 @@ void Solve::step(const Errors& error, float caution) {
     }
     float longest = 0.0f;
     for (const Node& node : nodes_) longest = std::max(longest, node.omega.squaredNorm());
-    Vec3 hub_move = Vec3::Zero();
+    Vec3 hips_move = Vec3::Zero();
     for (const Goal& goal : goals()) {
-        if (goal.moves_with_hub && goal.place_task >= 0)
-            hub_move += hub_ease_ * three(system_.answer(goal.place_task));
+        if (goal.moves_with_hips && goal.place_task >= 0)
+            hips_move += hips_ease_ * three(system_.answer(goal.place_task));
     }
     longest = std::sqrt(longest);
     if (longest > k_longest_step) {
         const float shorter = k_longest_step / longest;
         for (Node& node : nodes_) node.omega *= shorter;
-        hub_move *= shorter;
+        hips_move *= shorter;
     }
-    advance(hub_move);
+    advance(hips_move);
 }
 
 // Every joint turned by its `omega`; ranges held.
-void Solve::advance(const Vec3& hub_move) {
+void Solve::advance(const Vec3& hips_move) {
     for (Node& node : nodes_) {
         const Node* above = node.above < 0 ? nullptr : &nodes_[static_cast<std::size_t>(node.above)];
         const Quat carried = above == nullptr ? Quat::Identity() : above->change;
-        node.new_place = above == nullptr
-                             ? node.place
-                             : Vec3(above->new_place + rotated(carried, node.place - above->place));
-        if (node.bone == solver_.hub()) node.new_place += hub_move;
+        node.new_position =
+            above == nullptr ? node.position
+                             : Vec3(above->new_position + rotated(carried, node.position - above->position));
+        if (node.bone == solver_.hips()) node.new_position += hips_move;
         node.change = node.joint < 0 ? carried : product(carried, small_turn(node.omega));
         node.new_turn = product(node.change, node.turn);
         node.limited_now = false;
         const SolverJoint* joint = joint_at(node);
         if (joint == nullptr || !joint->ranged || !options_.ranges) continue;
         const BodySolver::Limit& limit = solver_.limit_of(node.joint);
-        const Quat& stands = stands_on(node, true);
-        const Quat local = product(stands.conjugate(), node.new_turn);
+        const Quat& holder = stands_on(node, true);
+        const Quat local = product(holder.conjugate(), node.new_turn);
         const Quat asked = product(product(joint->frame.to_upright, local), limit.undo_rest);
         const Quat kept = loosen_ > 0.0f && node.at_limit ? asked.slerp(loosen_, middle_of(joint->range))
                                                           : kept_in_range(node, *joint, limit, asked);
         if (kept.coeffs() == asked.coeffs()) continue;
         node.limited_now = true;
-        node.new_turn = product(stands, joint->frame.local(kept)).normalized();
+        node.new_turn = product(holder, joint->frame.local(kept)).normalized();
         node.change = product(node.new_turn, node.turn.conjugate());
     }
 }
@@ -333,7 +335,7 @@ Quat Solve::kept_in_range(Node& node, const SolverJoint& joint, const BodySolver
 
 void Solve::accept() {
     for (Node& node : nodes_) {
-        node.place = node.new_place;
+        node.position = node.new_position;
         node.turn = node.new_turn;
         node.at_limit = node.limited_now;
     }
@@ -344,8 +346,8 @@ BodySolver::Workspace::~Workspace() = default;
 BodySolver::Workspace::Workspace(Workspace&& other) noexcept = default;
 BodySolver::Workspace& BodySolver::Workspace::operator=(Workspace&& other) noexcept = default;
 
-BodySolver::BodySolver(const Skeleton& skeleton, std::vector<SolverJoint> joints, int hub)
-    : skeleton_(skeleton), joints_(std::move(joints)), joint_of_(skeleton.size(), -1), hub_(hub) {
+BodySolver::BodySolver(const Skeleton& skeleton, std::vector<SolverJoint> joints, int hips)
+    : skeleton_(skeleton), joints_(std::move(joints)), joint_of_(skeleton.size(), -1), hips_(hips) {
     for (std::size_t i = 0; i < joints_.size(); ++i) {
         const int bone = joints_[i].bone;
         if (bone < 0 || bone >= static_cast<int>(skeleton.size()))

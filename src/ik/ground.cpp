@@ -13,7 +13,7 @@ constexpr float k_upright = 0.02f;  // of a triangle's area: less is seen from a
 
 }  // namespace
 
-TriangleGround::TriangleGround(std::span<const Vec3> places,
+TriangleGround::TriangleGround(std::span<const Vec3> positions,
                                std::span<const std::array<unsigned, 3>> triangles, const Vec3& up,
                                float step_height)
     : up_(up.normalized()),
@@ -28,8 +28,8 @@ TriangleGround::TriangleGround(std::span<const Vec3> places,
         std::array<Vec3, 3> p;
         bool sound = true;
         for (std::size_t k = 0; k < 3; ++k) {
-            sound = sound && corners[k] < places.size() && places[corners[k]].allFinite();
-            if (sound) p[k] = places[corners[k]];
+            sound = sound && corners[k] < positions.size() && positions[corners[k]].allFinite();
+            if (sound) p[k] = positions[corners[k]];
         }
         if (!sound) {
             ++broken;
@@ -86,19 +86,19 @@ TriangleGround::TriangleGround(std::span<const Vec3> places,
                   [&](std::size_t cell) { lists_[filled[cell]++] = static_cast<unsigned>(i); });
 }
 
-std::array<int, 2> TriangleGround::cell_of(const Eigen::Vector2f& place) const noexcept {
+std::array<int, 2> TriangleGround::cell_of(const Eigen::Vector2f& position) const noexcept {
     const auto index = [&](int axis) {
-        const float at = (place[axis] - low_[axis]) / cell_;
+        const float at = (position[axis] - low_[axis]) / cell_;
         return std::clamp(static_cast<int>(std::floor(at)), 0, cells_[static_cast<std::size_t>(axis)] - 1);
     };
     return {index(0), index(1)};
 }
 
-std::optional<GroundPoint> TriangleGround::operator()(const Vec3& place) const noexcept {
+std::optional<GroundPoint> TriangleGround::operator()(const Vec3& position) const noexcept {
     std::optional<GroundPoint> best;
-    if (triangles_.empty() || !place.allFinite()) return best;
-    const Eigen::Vector2f at(place.dot(first_), place.dot(second_));
-    const float highest = place.dot(up_) + step_height_;
+    if (triangles_.empty() || !position.allFinite()) return best;
+    const Eigen::Vector2f at(position.dot(first_), position.dot(second_));
+    const float highest = position.dot(up_) + step_height_;
     const auto [x, y] = cell_of(at);
     const auto cell = static_cast<std::size_t>(y * cells_[0] + x);
     for (unsigned i = starts_[cell]; i < starts_[cell + 1]; ++i) {

@@ -1,5 +1,5 @@
 // Own method: critically damped springs (textbook control theory) carry each foot's rise and tilt and the
-// hub's height after the ground; two-bone limbs do the rest.
+// hips' height after the ground; two-bone limbs do the rest.
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/joint_ranges.hpp>
@@ -87,7 +87,7 @@ class GroundAdaptation::Step {
 
     // How fast the body goes over the floor decides how much is adapted.
     void find_strength() {
-        const Vec3 body = dendraxis::apply(placement_, head_of(chart_.hub, model_));
+        const Vec3 body = dendraxis::apply(placement_, head_of(chart_.hips, model_));
         if (state_.started && seconds_ > 0.0f) {
             const Vec3 moved = body - state_.body;
             const float now = (moved - world_up_ * moved.dot(world_up_)).norm() / seconds_;
@@ -101,9 +101,9 @@ class GroundAdaptation::Step {
     }
 
     // Asked from the floor's height: the clip's own height over it does not count.
-    std::optional<GroundPoint> below(const Vec3& place) const {
+    std::optional<GroundPoint> below(const Vec3& position) const {
         std::optional<GroundPoint> found =
-            ground_(place + world_up_ * (floor_height_ - place.dot(world_up_)));
+            ground_(position + world_up_ * (floor_height_ - position.dot(world_up_)));
         const float reach = options_.most_step * self_.leg_length_ * size_;
         if (found && (!std::isfinite(found->height) || std::abs(found->height - floor_height_) > reach ||
                       !found->normal.allFinite() || found->normal.dot(world_up_) < 0.1f))
@@ -122,12 +122,12 @@ class GroundAdaptation::Step {
         foot.clip_turn = model_[bone].rotation;
         if (leg.ranged) foot.own_beyond = overshoot(leg.range, leg.frame.turn(pose_[bone].rotation));
 
-        const Vec3 ball = dendraxis::apply(placement_, place_of(sole, sole.parts[k_ball], model_));
+        const Vec3 ball = dendraxis::apply(placement_, position_of(sole, sole.parts[k_ball], model_));
         Vec3 ahead = Vec3::Zero();
         const bool in_the_air = foot.clearance > k_in_the_air * self_.leg_length_;
         if (in_the_air && state_.started && seconds_ > 0.0f)
-            ahead = k_look_ahead / seconds_ * (ball - kept.place);
-        kept.place = ball;
+            ahead = k_look_ahead / seconds_ * (ball - kept.position);
+        kept.position = ball;
         const std::optional<GroundPoint> middle = below(ball + ahead);
         follow_slope(middle, kept, foot);
         const std::optional<float> rise = needed_rise(sole, foot, ahead);
@@ -158,12 +158,12 @@ class GroundAdaptation::Step {
     std::optional<float> needed_rise(const Sole& sole, const Foot& foot, const Vec3& ahead) const {
         std::optional<float> rise;
         for (const SolePoint& part : sole.parts) {
-            const Vec3 place = place_of(sole, part, model_);
-            const Vec3 tilted = foot.joints.end + foot.tilt * (place - foot.joints.end);
+            const Vec3 position = position_of(sole, part, model_);
+            const Vec3 tilted = foot.joints.end + foot.tilt * (position - foot.joints.end);
             const auto look = [&](const Vec3& at) {
                 const std::optional<GroundPoint> found = below(at);
                 if (!found) return;
-                const float needed = (found->height - floor_height_) / size_ + (place - tilted).dot(up_);
+                const float needed = (found->height - floor_height_) / size_ + (position - tilted).dot(up_);
                 rise = rise ? std::max(*rise, needed) : needed;
             };
             const Vec3 now = dendraxis::apply(placement_, tilted);
@@ -173,7 +173,7 @@ class GroundAdaptation::Step {
         return rise;
     }
 
-    // The hub goes with the lowest foot; a lifted one has room to spare.
+    // The hips go with the lowest foot; a lifted one has room to spare.
     template <class Counts>
     float lowest_rise(const Counts& counts) const {
         float lowest = 1e30f;
@@ -190,42 +190,42 @@ class GroundAdaptation::Step {
     }
 
     void follow_feet() {
-        float hub = lowest_rise([](const Leg&) { return true; });
+        float hips = lowest_rise([](const Leg&) { return true; });
         float pitch = 0.0f;
-        pivot_ = head_of(chart_.hub, model_);
+        pivot_ = head_of(chart_.hips, model_);
         if (self_.wheelbase_ > 0.0f) {
             const float front = lowest_rise([](const Leg& leg) { return leg.front; });
             const float hind = lowest_rise([](const Leg& leg) { return !leg.front; });
-            hub = 0.5f * (front + hind);
+            hips = 0.5f * (front + hind);
             pitch = std::atan((front - hind) / self_.wheelbase_);
             // Between the hips of all legs, so that front and hind go as far up and down.
             pivot_.setZero();
             for (std::size_t i = 0; i < legs().size(); ++i)
                 pivot_ += feet_[i].joints.root / static_cast<float>(legs().size());
         }
-        ease(state_.hub, hub, settle_, options_.hub_seconds);
-        ease(state_.pitch, pitch, settle_, options_.hub_seconds);
+        ease(state_.hips, hips, settle_, options_.hips_seconds);
+        ease(state_.pitch, pitch, settle_, options_.hips_seconds);
         turn_ = Quat(Eigen::AngleAxisf(-state_.pitch.value, left_));
     }
 
-    Vec3 carried(const Vec3& place) const {
-        return pivot_ + turn_ * (place - pivot_) + state_.hub.value * up_;
+    Vec3 carried(const Vec3& position) const {
+        return pivot_ + turn_ * (position - pivot_) + state_.hips.value * up_;
     }
 
     bool differs() const {
-        bool any = std::abs(state_.hub.value) > 1e-6f || std::abs(state_.pitch.value) > 1e-6f;
+        bool any = std::abs(state_.hips.value) > 1e-6f || std::abs(state_.pitch.value) > 1e-6f;
         for (std::size_t i = 0; i < legs().size(); ++i)
             any = any || std::abs(feet_[i].rise) > 1e-6f || feet_[i].tilt.vec().norm() > 1e-6f;
         return any;
     }
 
     void lay_on_pose() {
-        const auto hub = static_cast<std::size_t>(chart_.hub);
-        const int parent = chart_.skeleton.parent(chart_.hub);
+        const auto hips = static_cast<std::size_t>(chart_.hips);
+        const int parent = chart_.skeleton.parent(chart_.hips);
         const Transform above =
             parent == k_no_bone ? chart_.skeleton.above() : model_[static_cast<std::size_t>(parent)];
-        pose_[hub].rotation = (above.rotation.conjugate() * turn_ * model_[hub].rotation).normalized();
-        pose_[hub].translation = dendraxis::apply(inverse(above), carried(model_[hub].translation));
+        pose_[hips].rotation = (above.rotation.conjugate() * turn_ * model_[hips].rotation).normalized();
+        pose_[hips].translation = dendraxis::apply(inverse(above), carried(model_[hips].translation));
         to_model_space(chart_.skeleton, pose_, model_);
         for (std::size_t i = 0; i < legs().size(); ++i) {
             const Foot& foot = feet_[i];
@@ -290,8 +290,8 @@ class GroundAdaptation::Step {
 
 GroundAdaptation::GroundAdaptation(const Chart& chart) : chart_(chart) {
     const std::string where = chart.file.empty() ? chart.character : chart.file;
-    if (chart.hub == k_no_bone)
-        throw Error(where, "has no hub, the bone that carries the body", "",
+    if (chart.hips == k_no_bone)
+        throw Error(where, "has no hips, the bone that carries the body", "",
                     "see what `dendraxis chart` says of it");
     const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
     const std::vector<JointRange> ranges = ranges_in_force(chart);

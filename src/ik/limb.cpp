@@ -22,12 +22,13 @@ std::vector<Limb> limbs_of(const Chart& chart) {
         Limb limb{chain.name, *bones, Vec3::Zero()};
         const LimbJoints joints = joints_of(limb.bones, rest);
         const Vec3 upper = joints.middle - joints.root;
-        const Vec3 way = joints.end - joints.root;
+        const Vec3 direction = joints.end - joints.root;
         if (upper.norm() < 1e-6f || (joints.end - joints.middle).norm() < 1e-6f) continue;
-        const Vec3 aside = upper - way * (upper.dot(way) / std::max(way.squaredNorm(), 1e-12f));
-        const Vec3 bend = aside.norm() > 0.02f * way.norm() ? aside
-                          : arm                             ? Vec3(-chart.facing)
-                                                            : chart.facing;
+        const Vec3 aside =
+            upper - direction * (upper.dot(direction) / std::max(direction.squaredNorm(), 1e-12f));
+        const Vec3 bend = aside.norm() > 0.02f * direction.norm() ? aside
+                          : arm                                   ? Vec3(-chart.facing)
+                                                                  : chart.facing;
         limb.hint = rotation_above(chart.skeleton, limb.bones[0], rest).conjugate() * bend.normalized();
         limbs.push_back(limb);
     }

@@ -13,9 +13,10 @@ constexpr std::size_t k_most_joints = 256;
 
 // From `from` toward `to`, so far.
 Vec3 along(const Vec3& from, const Vec3& to, float length) {
-    const Vec3 way = to - from;
-    const float distance = way.norm();
-    return distance > 1e-12f ? Vec3(from + way * (length / distance)) : Vec3(from + length * Vec3::UnitY());
+    const Vec3 direction = to - from;
+    const float distance = direction.norm();
+    return distance > 1e-12f ? Vec3(from + direction * (length / distance))
+                             : Vec3(from + length * Vec3::UnitY());
 }
 
 void unfold(std::span<Vec3> joints, const Vec3& target, const Vec3& hint) {
@@ -79,8 +80,8 @@ void turn_toward(const Skeleton& skeleton, std::span<const int> bones, const Vec
         const Transform& own = model[b];
         const Vec3 next = i + 1 < bones.size() ? model[static_cast<std::size_t>(bones[i + 1])].translation
                                                : Vec3(own.translation + own.rotation * tip);
-        const Vec3 way = carried * Vec3(next - own.translation);
-        const Quat turn = shortest_arc(way, joints[i + 1] - joints[i]);
+        const Vec3 direction = carried * Vec3(next - own.translation);
+        const Quat turn = shortest_arc(direction, joints[i + 1] - joints[i]);
         const int parent = skeleton.parent(bones[i]);
         const Quat above = parent == k_no_bone ? skeleton.above().rotation
                                                : model[static_cast<std::size_t>(parent)].rotation;

@@ -23,7 +23,7 @@ class Solve {
     std::span<Goal> goals() { return std::span(goal_).first(static_cast<std::size_t>(goals_)); }
 
     // The joints between an effector and the last thing above it that does not turn.
-    struct Way {
+    struct Path {
         std::array<int, 64> nodes{};  // from the tip
         std::size_t count = 0;
         float length = 0.0f;
@@ -31,18 +31,18 @@ class Solve {
         std::span<const int> joints() const { return std::span(nodes).first(count); }
     };
 
-    Way way_to(const Goal& goal) const;
+    Path path_to(const Goal& goal) const;
     void draw_targets_near();
     Vec3 point_of(const Goal& goal, bool of_new) const {
         const Node& node = nodes_[static_cast<std::size_t>(goal.node)];
-        return of_new ? Vec3(node.new_place + rotated(node.new_turn, goal.effector->offset))
-                      : Vec3(node.place + rotated(node.turn, goal.effector->offset));
+        return of_new ? Vec3(node.new_position + rotated(node.new_turn, goal.effector->offset))
+                      : Vec3(node.position + rotated(node.turn, goal.effector->offset));
     }
     void unfold_straight_chains();
-    void bend(std::span<const int> way, const Vec3& line);
+    void bend(std::span<const int> path, const Vec3& line);
     Errors errors(bool of_new);
     bool is_reached(const Errors& error) const {
-        return error.place <= options_.tolerance && error.turn <= options_.turn_tolerance;
+        return error.position <= options_.tolerance && error.turn <= options_.turn_tolerance;
     }
     const Quat& stands_on(const Node& node, bool of_new) const {
         if (node.above < 0) return skeleton_.above().rotation;
@@ -55,12 +55,12 @@ class Solve {
         return std::span(work_.effects).subspan(node.first_effect, node.last_effect - node.first_effect);
     }
     void add_effects(const Node& node);
-    void add_hub();
+    void add_hips();
     bool is_one_chain() const;
     void turn_one_chain(float damping);
     void turn_joints();
     void step(const Errors& error, float caution);
-    void advance(const Vec3& hub_move);
+    void advance(const Vec3& hips_move);
     Quat kept_in_range(Node& node, const SolverJoint& joint, const BodySolver::Limit& limit,
                        const Quat& asked) const;
     void accept();
@@ -77,7 +77,7 @@ class Solve {
     float size_ = 1.0f;
     float radian_ = 1.0f;
     float loosen_ = 0.0f;
-    float hub_ease_ = 0.0f;
+    float hips_ease_ = 0.0f;
     std::array<Goal, BodySolver::k_most_effectors> goal_;
     int goals_ = 0;
     int tasks_ = 0;

@@ -61,7 +61,7 @@ class ClipSolver {
                       frame == 0 ? 0.0f : 1.0f / clip_.fps, states_[i], pose, model_);
         std::vector<Effector> effectors;
         for (const NamedEffector& named : task_.effectors) effectors.push_back(named.effector);
-        if (task_.hold_feet && task_.options.hub_freedom > 0.0f) add_feet(pose, effectors);
+        if (task_.hold_feet && task_.options.hips_freedom > 0.0f) add_feet(pose, effectors);
         if (!effectors.empty()) {
             const SolveReport report = solver_.solve(effectors, pose, workspace_, options_);
             result.mean_iterations += report.iterations;
@@ -107,7 +107,7 @@ class ClipSolver {
 
     float missed(const NamedAim& named) const {
         const Look look = look_of(named.aim, model_);
-        const Quat miss = shortest_arc(look.way, named.target - look.from);
+        const Quat miss = shortest_arc(look.direction, named.target - look.from);
         return rotation_vector(miss).norm();
     }
 

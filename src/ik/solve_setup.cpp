@@ -54,11 +54,11 @@ int Solve::node_for(int bone) {
     node.above = above;
     node.joint = joint_of_[static_cast<std::size_t>(bone)];
     if (joint_at(node) != nullptr && joint_at(node)->stiffness >= 1.0f) node.joint = -1;
-    // A hub that stays does not turn either: what hangs below it would swing away.
-    if (bone == solver_.hub() && options_.hub_freedom <= 0.0f) node.joint = -1;
+    // Hips that stays does not turn either: what hangs below it would swing away.
+    if (bone == solver_.hips() && options_.hips_freedom <= 0.0f) node.joint = -1;
     const Transform& model = work_.model[static_cast<std::size_t>(bone)];
     if (nodes_.size() == 1) origin_ = model.translation;
-    node.place = model.translation - origin_;
+    node.position = model.translation - origin_;
     node.turn = model.rotation;
     node.at_limit = false;
     node.goals = 0;
@@ -68,18 +68,18 @@ int Solve::node_for(int bone) {
 }
 
 void Solve::add_goal(const Effector& effector) {
-    const bool places = effector.place_weight > 0.0f && effector.target.allFinite();
+    const bool positions_it = effector.position_weight > 0.0f && effector.target.allFinite();
     const bool turns = effector.turn_weight > 0.0f && effector.orientation.coeffs().allFinite();
-    if (effector.bone < 0 || effector.bone >= static_cast<int>(skeleton_.size()) || (!places && !turns) ||
-        !effector.offset.allFinite())
+    if (effector.bone < 0 || effector.bone >= static_cast<int>(skeleton_.size()) ||
+        (!positions_it && !turns) || !effector.offset.allFinite())
         return;
     Goal goal;
     goal.effector = &effector;
     goal.node = node_for(effector.bone);
     const float counts = std::pow(k_priority, static_cast<float>(std::clamp(effector.priority, 0, 2)));
-    if (places) {
+    if (positions_it) {
         goal.place_task = tasks_++;
-        goal.place_weight = counts * effector.place_weight;
+        goal.position_weight = counts * effector.position_weight;
     }
     if (turns) {
         goal.turn_task = tasks_++;
@@ -91,74 +91,74 @@ void Solve::add_goal(const Effector& effector) {
     for (int n = goal.node; n >= 0; n = nodes_[static_cast<std::size_t>(n)].above) {
         Node& node = nodes_[static_cast<std::size_t>(n)];
         node.goals |= 1u << goal.index;
-        goal.moves_with_hub = goal.moves_with_hub || node.bone == solver_.hub();
+        goal.moves_with_hips = goal.moves_with_hips || node.bone == solver_.hips();
     }
     goal_[static_cast<std::size_t>(goals_++)] = goal;
 }
 
-Solve::Way Solve::way_to(const Goal& goal) const {
-    Way way;
-    way.root = point_of(goal, false);
-    for (int n = goal.node; n >= 0 && way.count < way.nodes.size();) {
+Solve::Path Solve::path_to(const Goal& goal) const {
+    Path path;
+    path.root = point_of(goal, false);
+    for (int n = goal.node; n >= 0 && path.count < path.nodes.size();) {
         const Node& node = nodes_[static_cast<std::size_t>(n)];
-        if (node.joint < 0 && way.count > 0) break;
+        if (node.joint < 0 && path.count > 0) break;
         if (node.joint >= 0) {
-            way.length += (way.root - node.place).norm();
-            way.root = node.place;
-            way.nodes[way.count++] = n;
+            path.length += (path.root - node.position).norm();
+            path.root = node.position;
+            path.nodes[path.count++] = n;
         }
         n = node.above;
     }
-    return way;
+    return path;
 }
 
 // What lies out of reach is drawn to where the stretched way ends, softly, so that nothing jumps there.
 void Solve::draw_targets_near() {
     size_ = 1e-6f;
     for (Goal& goal : goals()) {
-        const Way way = way_to(goal);
-        size_ = std::max(size_, way.length);
-        if (goal.place_task < 0 || options_.hub_freedom > 0.0f) continue;
-        const Vec3 asked = goal.target - way.root;
-        const float start = k_soft_from * way.length;
-        const float over = std::min(asked.norm(), 1e6f * way.length) - start;
+        const Path path = path_to(goal);
+        size_ = std::max(size_, path.length);
+        if (goal.place_task < 0 || options_.hips_freedom > 0.0f) continue;
+        const Vec3 asked = goal.target - path.root;
+        const float start = k_soft_from * path.length;
+        const float over = std::min(asked.norm(), 1e6f * path.length) - start;
         if (over <= 0.0f) continue;
-        const float room = way.length - start;
+        const float room = path.length - start;
         const float y = over / std::max(room, 1e-9f);
-        goal.target = way.root + (start + over / std::sqrt(1.0f + y * y)) * asked.stableNormalized();
+        goal.target = path.root + (start + over / std::sqrt(1.0f + y * y)) * asked.stableNormalized();
     }
     radian_ = k_radian * size_;
     // A quarter of the size is how far away a joint stands that moves things as easily.
-    hub_ease_ = options_.hub_freedom * 0.0625f * size_ * size_;
+    hips_ease_ = options_.hips_freedom * 0.0625f * size_ * size_;
 }
 
 // A chain that is exactly straight, its target on the same line, does not know where to bend.
 void Solve::unfold_straight_chains() {
     for (const Goal& goal : goals()) {
         if (goal.place_task < 0) continue;
-        const Way way = way_to(goal);
-        const Vec3 reach = point_of(goal, false) - way.root;
-        const Vec3 asked = goal.target - way.root;
+        const Path path = path_to(goal);
+        const Vec3 reach = point_of(goal, false) - path.root;
+        const Vec3 asked = goal.target - path.root;
         const float now = reach.norm();
-        if (way.count < 2 || now < 0.99995f * way.length || asked.norm() > 0.999f * way.length) continue;
-        if (asked.cross(reach).norm() <= 1e-3f * asked.norm() * now) bend(way.joints(), reach / now);
+        if (path.count < 2 || now < 0.99995f * path.length || asked.norm() > 0.999f * path.length) continue;
+        if (asked.cross(reach).norm() <= 1e-3f * asked.norm() * now) bend(path.joints(), reach / now);
     }
 }
 
 // The first joint one way, the others back: a bow.
-void Solve::bend(std::span<const int> way, const Vec3& line) {
+void Solve::bend(std::span<const int> path, const Vec3& line) {
     for (Node& node : nodes_) node.omega.setZero();
     Vec3 axis = Vec3::Zero();
-    for (const int n : way) {
+    for (const int n : path) {
         const Node& node = nodes_[static_cast<std::size_t>(n)];
         if (axis.isZero()) axis = node.turn * joint_at(node)->bend;
     }
     axis -= line * line.dot(axis);
     axis = axis.norm() > 1e-6f ? Vec3(axis.normalized()) : line.unitOrthogonal();
-    const float back = 2.0f / static_cast<float>(way.size() - 1);
-    for (std::size_t i = 0; i < way.size(); ++i)
-        nodes_[static_cast<std::size_t>(way[i])].omega =
-            axis * (i + 1 == way.size() ? -k_nudge : back * k_nudge);
+    const float back = 2.0f / static_cast<float>(path.size() - 1);
+    for (std::size_t i = 0; i < path.size(); ++i)
+        nodes_[static_cast<std::size_t>(path[i])].omega =
+            axis * (i + 1 == path.size() ? -k_nudge : back * k_nudge);
     advance(Vec3::Zero());
     accept();
 }
@@ -170,13 +170,13 @@ void Solve::write_back() {
         const Quat stands =
             is_root ? skeleton_.above().rotation : nodes_[static_cast<std::size_t>(node.above)].turn;
         if (node.joint >= 0) local_[b].rotation = product(stands.conjugate(), node.turn).normalized();
-        if (node.bone != solver_.hub() || options_.hub_freedom <= 0.0f) continue;
-        const Vec3 above_place = is_root ? skeleton_.above().translation
-                                         : nodes_[static_cast<std::size_t>(node.above)].place + origin_;
+        if (node.bone != solver_.hips() || options_.hips_freedom <= 0.0f) continue;
+        const Vec3 above_position = is_root ? skeleton_.above().translation
+                                            : nodes_[static_cast<std::size_t>(node.above)].position + origin_;
         const Vec3& scale = is_root
                                 ? skeleton_.above().scale
                                 : work_.model[static_cast<std::size_t>(skeleton_.parent(node.bone))].scale;
-        const Vec3 from_parent = stands.conjugate() * Vec3(node.place + origin_ - above_place);
+        const Vec3 from_parent = stands.conjugate() * Vec3(node.position + origin_ - above_position);
         for (int axis = 0; axis < 3; ++axis) {
             if (scale[axis] != 0.0f) local_[b].translation[axis] = from_parent[axis] / scale[axis];
         }

@@ -13,11 +13,11 @@ struct Node {
     int above = -1;  // node
     int joint = -1;
     unsigned goals = 0;  // bits of those below it
-    Vec3 place;          // from the origin of the solve
+    Vec3 position;       // from the origin of the solve
     Quat turn;           // in model space
-    Vec3 new_place;
+    Vec3 new_position;
     Quat new_turn;
-    Vec3 best_place;
+    Vec3 best_position;
     Quat best_turn;
     Quat change;   // of this step, in model space
     Vec3 omega;    // its own turn in this step
@@ -81,16 +81,16 @@ struct Goal {
     const Effector* effector = nullptr;
     int node = 0;
     unsigned index = 0;
-    bool moves_with_hub = false;
+    bool moves_with_hips = false;
     int place_task = -1;
     int turn_task = -1;
-    float place_weight = 0.0f;
+    float position_weight = 0.0f;
     float turn_weight = 0.0f;
     Vec3 asked = Vec3::Zero();   // from the origin of the solve
     Vec3 target = Vec3::Zero();  // from the origin of the solve
     struct State {
         Vec3 point = Vec3::Zero();
-        Vec3 place_error = Vec3::Zero();
+        Vec3 position_error = Vec3::Zero();
         Vec3 turn_error = Vec3::Zero();
     };
     State now;
@@ -99,7 +99,7 @@ struct Goal {
 
 struct Errors {
     float weighted = 0.0f;  // sum of squares
-    float place = 0.0f;     // the worst
+    float position = 0.0f;  // the worst
     float turn = 0.0f;
 };
 

@@ -35,8 +35,8 @@ DENDRAXIS_LANE LaneVec<Count> choose(Lanes<Count> asked, const LaneVec<Count>& i
 
 /// The part of `v` that is square to the unit vector `way`.
 template <std::size_t Count>
-DENDRAXIS_LANE LaneVec<Count> square_to(const LaneVec<Count>& way, const LaneVec<Count>& v) {
-    return v - scaled<Count>(way, dot(v, way));
+DENDRAXIS_LANE LaneVec<Count> square_to(const LaneVec<Count>& direction, const LaneVec<Count>& v) {
+    return v - scaled<Count>(direction, dot(v, direction));
 }
 
 /// The shortest turn from one vector to another of the same length. Where they are opposite it is half a turn
@@ -68,11 +68,11 @@ DENDRAXIS_LANE Lanes<Count> eased_reach(Lanes<Count> wanted, Lanes<Count> start,
 
 /// Square to a unit vector, any way.
 template <std::size_t Count>
-DENDRAXIS_LANE LaneVec<Count> any_side(const LaneVec<Count>& way) {
+DENDRAXIS_LANE LaneVec<Count> any_side(const LaneVec<Count>& direction) {
     const Lanes<Count> one = splat<Count>(1.0f);
     const Lanes<Count> zero = splat<Count>(0.0f);
-    return square_to(way,
-                     choose<Count>(0.6f - way.x * way.x, {zero, one, zero}, LaneVec<Count>{one, zero, zero}));
+    return square_to(direction, choose<Count>(0.6f - direction.x * direction.x, {zero, one, zero},
+                                              LaneVec<Count>{one, zero, zero}));
 }
 
 template <std::size_t Count>
@@ -109,24 +109,24 @@ DENDRAXIS_LANE LaneLimbTurns<Count> turn_two_bones(const LaneLimb<Count>& limb, 
     d = choose<Count>(d - least, least, d);
     d = choose<Count>(full - d, full, d);
 
-    const LaneVec<Count> way = scaled<Count>(reach, one / now);
+    const LaneVec<Count> direction = scaled<Count>(reach, one / now);
     const LaneVec<Count> goal = scaled<Count>(limb.wanted, one / wanted);
     // Where the middle joint goes, square to the way: as it is, or toward the hint as seen once the limb has
     // been turned to its goal.
-    const LaneVec<Count> own = square_to(way, limb.upper);
+    const LaneVec<Count> own = square_to(direction, limb.upper);
     const L straight = dot(own, own) - 1e-8f * a * a;
     LaneVec<Count> bent = own;
     LaneVec<Count> unhinted = own;
     // One limb that is bent needs no second thoughts; lanes have them all.
     if (HintFirst || !surely_bent<Count>(straight))
-        unhinted = choose<Count>(straight, any_side<Count>(way), own);
-    const LaneQuat<Count> aim = lane_arc<Count>(way, goal, cross(way, unhinted));
+        unhinted = choose<Count>(straight, any_side<Count>(direction), own);
+    const LaneQuat<Count> aim = lane_arc<Count>(direction, goal, cross(direction, unhinted));
     if (HintFirst || !surely_bent<Count>(straight)) {
         LaneVec<Count> hinted;
         if constexpr (HintFirst)
             hinted = rotate(conjugate(aim), square_to(goal, limb.hint));
         else
-            hinted = square_to(way, limb.hint);
+            hinted = square_to(direction, limb.hint);
         const L no_hint = dot(hinted, hinted) - 1e-8f * dot(limb.hint, limb.hint) - 1e-30f;
         const LaneVec<Count> toward_hint = choose<Count>(no_hint, unhinted, hinted);
         bent = HintFirst ? toward_hint : choose<Count>(straight, toward_hint, own);
@@ -136,9 +136,9 @@ DENDRAXIS_LANE LaneLimbTurns<Count> turn_two_bones(const LaneLimb<Count>& limb, 
     const L along = (a * a - b * b + d * d) / (2.0f * d);
     const L area = (full + d) * (full - d) * (d + a - b) * (d - a + b);
     const L aside = square_root<Count>(choose<Count>(area, zero, area)) / (2.0f * d);
-    const LaneVec<Count> upper = scaled<Count>(way, along) + scaled<Count>(side, aside);
-    const LaneVec<Count> lower = scaled<Count>(way, d) - upper;
-    const LaneVec<Count> about = cross(way, side);
+    const LaneVec<Count> upper = scaled<Count>(direction, along) + scaled<Count>(side, aside);
+    const LaneVec<Count> lower = scaled<Count>(direction, d) - upper;
+    const LaneVec<Count> about = cross(direction, side);
     const LaneQuat<Count> turn_upper = aim * lane_arc<Count>(limb.upper, upper, about);
     const LaneQuat<Count> turn_lower = aim * lane_arc<Count>(limb.lower, lower, about);
     const auto kept = [&](const LaneQuat<Count>& q) -> LaneQuat<Count> {

@@ -9,7 +9,7 @@ namespace {
 
 constexpr float k_body_seconds = 0.25f;  // to either side: over which the ground below the body is averaged
 
-constexpr float k_any_speed = 1e6f;      // leg lengths a second
+constexpr float k_any_speed = 1e6f;  // leg lengths a second
 
 // How high the ground is below the body in every frame, over the clip's floor.
 std::vector<float> heights_below(const Chart& chart, const Clip& clip, const Ground& ground) {
@@ -17,7 +17,7 @@ std::vector<float> heights_below(const Chart& chart, const Clip& clip, const Gro
     std::vector<Transform> model(clip.bone_count);
     for (std::size_t f = 0; f < clip.frame_count(); ++f) {
         to_model_space(chart.skeleton, clip.frame(f), model);
-        Vec3 body = head_of(chart.hub, model);
+        Vec3 body = head_of(chart.hips, model);
         body += (chart.floor - body.dot(chart.up)) * chart.up;
         if (!heights.empty()) body += heights.back() * chart.up;  // what lies above is not below
         const auto found = ground(body);
@@ -54,8 +54,8 @@ Clip walk_over(const Chart& chart, const Clip& clip, const Ground& ground, Groun
     const float seconds = 1.0f / std::max(1e-3f, clip.fps);
     const auto reach = static_cast<std::ptrdiff_t>(std::lround(k_body_seconds * clip.fps));
     const std::vector<float> heights = averaged(heights_below(chart, clip, ground), reach);
-    // What stands lowest carries the body up: the ground bone, else the hub.
-    const int carrier = chart.ground != k_no_bone ? chart.ground : chart.hub;
+    // What stands lowest carries the body up: the root, else the hips.
+    const int carrier = chart.root != k_no_bone ? chart.root : chart.hips;
     const int parent = chart.skeleton.parent(carrier);
     GroundState state;
     GroundAdaptation::Workspace workspace;

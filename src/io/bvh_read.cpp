@@ -212,19 +212,20 @@ class BvhReader {
 
     // Metres in a unit of the file, by the figure's height: the likeliest of those in use.
     float unit() {
-        std::vector<Vec3> places;
+        std::vector<Vec3> positions;
         float low = 1e30f;
         float high = -1e30f;
         std::array<float, 3> least{1e30f, 1e30f, 1e30f};
         std::array<float, 3> most{-1e30f, -1e30f, -1e30f};
         for (const Joint& joint : joints_) {
-            const Vec3 place = joint.parent == k_no_bone
-                                   ? Vec3(Vec3::Zero())
-                                   : Vec3(places[static_cast<std::size_t>(joint.parent)] + joint.offset);
-            places.push_back(place);
+            const Vec3 position =
+                joint.parent == k_no_bone
+                    ? Vec3(Vec3::Zero())
+                    : Vec3(positions[static_cast<std::size_t>(joint.parent)] + joint.offset);
+            positions.push_back(position);
             for (std::size_t axis = 0; axis < 3; ++axis) {
-                least[axis] = std::min(least[axis], place[static_cast<int>(axis)]);
-                most[axis] = std::max(most[axis], place[static_cast<int>(axis)]);
+                least[axis] = std::min(least[axis], position[static_cast<int>(axis)]);
+                most[axis] = std::max(most[axis], position[static_cast<int>(axis)]);
             }
         }
         for (std::size_t axis = 0; axis < 3; ++axis) {

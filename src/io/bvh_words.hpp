@@ -67,38 +67,38 @@ class Words {
 
     bool at_end() {
         skip();
-        return place_ >= text_.size();
+        return position_ >= text_.size();
     }
 
     std::string_view next() {
         skip();
-        const std::size_t start = place_;
-        while (place_ < text_.size() && !is_blank(text_[place_]) && text_[place_] != '\n') {
+        const std::size_t start = position_;
+        while (position_ < text_.size() && !is_blank(text_[position_]) && text_[position_] != '\n') {
             // Braces are words of their own even where no blank stands around them.
-            if (text_[place_] == '{' || text_[place_] == '}') {
-                if (place_ == start) ++place_;
+            if (text_[position_] == '{' || text_[position_] == '}') {
+                if (position_ == start) ++position_;
                 break;
             }
-            ++place_;
+            ++position_;
         }
-        return text_.substr(start, place_ - start);
+        return text_.substr(start, position_ - start);
     }
 
     std::string_view peek() {
-        const std::size_t place = place_;
+        const std::size_t position = position_;
         const int line = line_;
         const std::string_view word = next();
-        place_ = place;
+        position_ = position;
         line_ = line;
         return word;
     }
 
     /// The rest of this line without the blanks around it; joints may have blanks in their names.
     std::string_view rest_of_line() {
-        while (place_ < text_.size() && is_blank(text_[place_])) ++place_;
-        const std::size_t start = place_;
-        while (place_ < text_.size() && text_[place_] != '\n' && text_[place_] != '{') ++place_;
-        std::size_t end = place_;
+        while (position_ < text_.size() && is_blank(text_[position_])) ++position_;
+        const std::size_t start = position_;
+        while (position_ < text_.size() && text_[position_] != '\n' && text_[position_] != '{') ++position_;
+        std::size_t end = position_;
         while (end > start && is_blank(text_[end - 1])) --end;
         return text_.substr(start, end - start);
     }
@@ -114,24 +114,24 @@ class Words {
     /// The next number of the motion; false at the end of the file. This is where nearly all of the text
     /// goes.
     bool motion_number(float& value) {
-        const char* at = text_.data() + place_;
+        const char* at = text_.data() + position_;
         const char* const end = text_.data() + text_.size();
         while (at != end && (is_blank(*at) || *at == '\n')) {
             line_ += *at == '\n' ? 1 : 0;
             ++at;
         }
         if (at == end) {
-            place_ = text_.size();
+            position_ = text_.size();
             return false;
         }
         if (const char* after = plain_decimal(at, end, value); after != nullptr) {
-            place_ = static_cast<std::size_t>(after - text_.data());
+            position_ = static_cast<std::size_t>(after - text_.data());
             return true;
         }
         const auto [after, problem] = std::from_chars(at, end, value);
-        place_ = static_cast<std::size_t>((problem == std::errc{} ? after : at) - text_.data());
+        position_ = static_cast<std::size_t>((problem == std::errc{} ? after : at) - text_.data());
         if (problem == std::errc{} && (after == end || is_blank(*after) || *after == '\n')) return true;
-        if (problem == std::errc{}) place_ = static_cast<std::size_t>(at - text_.data());
+        if (problem == std::errc{}) position_ = static_cast<std::size_t>(at - text_.data());
         return odd_number(value);
     }
 
@@ -164,15 +164,15 @@ class Words {
     }
 
     void skip() {
-        while (place_ < text_.size()) {
-            const char c = text_[place_];
+        while (position_ < text_.size()) {
+            const char c = text_[position_];
             if (c == '\n') {
                 ++line_;
-                ++place_;
+                ++position_;
             } else if (is_blank(c)) {
-                ++place_;
-            } else if (c == '#' || text_.substr(place_, 2) == "//") {
-                while (place_ < text_.size() && text_[place_] != '\n') ++place_;
+                ++position_;
+            } else if (c == '#' || text_.substr(position_, 2) == "//") {
+                while (position_ < text_.size() && text_[position_] != '\n') ++position_;
             } else {
                 return;
             }
@@ -181,7 +181,7 @@ class Words {
 
     std::string_view text_;
     std::string name_;
-    std::size_t place_ = 0;
+    std::size_t position_ = 0;
     int line_ = 1;
 };
 

@@ -112,9 +112,10 @@ class BvhWriter {
             if (moves_[static_cast<std::size_t>(bone)]) {
                 const Vec3 from = parent == k_no_bone ? Vec3(Vec3::Zero())
                                                       : model[static_cast<std::size_t>(parent)].translation;
-                const Vec3 place = above.conjugate() *
-                                   (model[static_cast<std::size_t>(bone)].translation - from) * k_centimetres;
-                for (int axis = 0; axis < 3; ++axis) number(place[axis]);
+                const Vec3 position = above.conjugate() *
+                                      (model[static_cast<std::size_t>(bone)].translation - from) *
+                                      k_centimetres;
+                for (int axis = 0; axis < 3; ++axis) number(position[axis]);
             }
             const Vec3 angles = zxy_degrees((above.conjugate() * away(bone, model)).normalized());
             for (int i = 0; i < 3; ++i) number(angles[i]);

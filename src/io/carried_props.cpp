@@ -120,11 +120,11 @@ void let_props_go(Glb& glb, const Character& character, std::span<const PropFlig
     std::map<std::size_t, int> loose;  // of each mount its node in the scene
     for (const PropFlight& flight : flights) {
         const Clip& clip = clip_named(flight.clip, character, clips);
-        if (flight.places.empty() || flight.frame + flight.places.size() > clip.frame_count())
+        if (flight.frames.empty() || flight.frame + flight.frames.size() > clip.frame_count())
             throw Error(character.file, "the clip '" + clip.name + "' has no such frames", "",
                         "let things go within the clip");
         const int mounted = nodes[flight.mount];
-        const Vec3 scale = flight.places.front().scale;
+        const Vec3 scale = flight.frames.front().scale;
         if (!loose.contains(flight.mount)) {
             Json node = node_at(glb, mounted);
             node["scale"] = {0.0, 0.0, 0.0};
@@ -140,9 +140,9 @@ void let_props_go(Glb& glb, const Character& character, std::span<const PropFlig
         keys.show(mounted, vector_of(node_at(glb, mounted)["scale"]), true, {&goes, 1});
         keys.show(loose[flight.mount], scale, false, {&comes, 1});
         std::vector<float> times;
-        for (std::size_t f = 0; f < flight.places.size(); ++f)
+        for (std::size_t f = 0; f < flight.frames.size(); ++f)
             times.push_back(keys.time_of(from + static_cast<float>(f)));
-        keys.move(loose[flight.mount], times, flight.places);
+        keys.move(loose[flight.mount], times, flight.frames);
     }
 }
 

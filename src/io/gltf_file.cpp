@@ -214,13 +214,13 @@ std::vector<Number> read_accessor(const GltfFile& file, int index, int component
     if (accessor.bufferView == -1 && accessor.count > (std::size_t{1} << 26))
         throw Error(file.path, "an accessor claims too many elements", where, k_export_again);
     std::vector<Number> result;
-    const auto copy = [&](const Elements& from, std::size_t count, const auto& element_place) {
+    const auto copy = [&](const Elements& from, std::size_t count, const auto& element_position) {
         for (std::size_t i = 0; i < count; ++i) {
             for (std::size_t c = 0; c < width; ++c) {
                 const unsigned char* data = from.data + i * from.stride + c * size;
                 double value = component_at(data, accessor.componentType, normalized);
                 if (!scaled) value = std::clamp(value, 0.0, 4294967295.0);
-                result[element_place(i) * width + c] = static_cast<Number>(value);
+                result[element_position(i) * width + c] = static_cast<Number>(value);
             }
         }
     };
@@ -237,18 +237,19 @@ std::vector<Number> read_accessor(const GltfFile& file, int index, int component
     const auto& indices = accessor.sparse.indices;
     const auto& values = accessor.sparse.values;
     const std::size_t index_size = component_size(indices.componentType);
-    const Elements places = elements(file, indices.bufferView, static_cast<std::size_t>(indices.byteOffset),
-                                     count, index_size, where + ", sparse");
-    std::vector<std::size_t> place(count);
+    const Elements positions =
+        elements(file, indices.bufferView, static_cast<std::size_t>(indices.byteOffset), count, index_size,
+                 where + ", sparse");
+    std::vector<std::size_t> position(count);
     for (std::size_t i = 0; i < count; ++i) {
-        place[i] = static_cast<std::size_t>(
-            component_at(places.data + i * places.stride, indices.componentType, false));
-        if (place[i] >= accessor.count)
+        position[i] = static_cast<std::size_t>(
+            component_at(positions.data + i * positions.stride, indices.componentType, false));
+        if (position[i] >= accessor.count)
             throw Error(file.path, "a sparse index is out of range", where, k_export_again);
     }
     copy(elements(file, values.bufferView, static_cast<std::size_t>(values.byteOffset), count, width * size,
                   where + ", sparse"),
-         count, [&](std::size_t i) { return place[i]; });
+         count, [&](std::size_t i) { return position[i]; });
     return result;
 }
 

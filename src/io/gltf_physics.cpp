@@ -81,11 +81,11 @@ class PhysicsWriter {
     }
 
     // A node below a bone, told in metres along the bone's own axes whatever its scale.
-    int add_node(const std::string& name, int bone, const Vec3& place, const Quat& turn, Json extension) {
+    int add_node(const std::string& name, int bone, const Vec3& position, const Quat& turn, Json extension) {
         const Transform& at = rest_[static_cast<std::size_t>(bone)];
         const Vec3 scale = at.scale.cwiseAbs().cwiseMax(1e-9f);
         Json node{{"name", name},
-                  {"translation", list_of(Vec3(place.cwiseQuotient(scale)))},
+                  {"translation", list_of(Vec3(position.cwiseQuotient(scale)))},
                   {"rotation", list_of(Quat(turn.coeffs().cwiseMax(-1.0f).cwiseMin(1.0f)))},
                   {"scale", list_of(Vec3(scale.cwiseInverse()))},
                   {"extensions", {{k_bodies, std::move(extension)}}}};
@@ -111,21 +111,21 @@ class PhysicsWriter {
         const RagdollBody& body = plan_.bodies[index];
         const Transform& bone = rest_[static_cast<std::size_t>(body.bone)];
         const Quat to_bone = bone.rotation.conjugate();
-        const Vec3 place = to_bone * (states_[index].place - bone.translation);
+        const Vec3 position = to_bone * (states_[index].position - bone.translation);
         const Quat turn = (to_bone * states_[index].turn).normalized();
         Json motion{
             {"mass", body.mass},
-            {"centerOfMass", list_of(Vec3(place.cwiseQuotient(bone.scale.cwiseAbs().cwiseMax(1e-9f))))},
+            {"centerOfMass", list_of(Vec3(position.cwiseQuotient(bone.scale.cwiseAbs().cwiseMax(1e-9f))))},
             {"inertiaDiagonal", list_of(body.inertia)},
             {"inertiaOrientation", list_of(turn)}};
-        if (body.locked) motion["isKinematic"] = true;
+        if (body.kinematic) motion["isKinematic"] = true;
         const auto node = static_cast<std::size_t>(character_.nodes[static_cast<std::size_t>(body.bone)]);
         glb_.json["nodes"][node]["extensions"][k_bodies]["motion"] = std::move(motion);
         Json& shapes = glb_.json["extensions"][k_shapes]["shapes"];
         shapes.push_back(shape_json(body.shape));
         Json& filters = glb_.json["extensions"][k_bodies]["collisionFilters"];
         filters.push_back(filter_of(index));
-        add_node(body.name + k_collider_ending, body.bone, place, turn,
+        add_node(body.name + k_collider_ending, body.bone, position, turn,
                  {{"collider",
                    {{"geometry", {{"shape", shapes.size() - 1}}},
                     {"physicsMaterial", 0},
@@ -141,9 +141,9 @@ class PhysicsWriter {
                              Json ext) {
             const RagdollBody& one = plan_.bodies[of];
             const Transform& bone = rest_[static_cast<std::size_t>(one.bone)];
-            const Vec3 place = states_[of].place + states_[of].turn * on;
+            const Vec3 position = states_[of].position + states_[of].turn * on;
             const Quat turn = states_[of].turn * own_axes * axes;
-            return add_node(name, one.bone, bone.rotation.conjugate() * (place - bone.translation),
+            return add_node(name, one.bone, bone.rotation.conjugate() * (position - bone.translation),
                             (bone.rotation.conjugate() * turn).normalized(), std::move(ext));
         };
         const std::string name = plan_.bodies[body].name + ".joint";
@@ -252,7 +252,7 @@ class PhysicsReader {
             body.bone = bone;
             body.mass = motion.value("mass", 0.0f);
             body.inertia = vector(motion, "inertiaDiagonal");
-            body.locked = motion.value("isKinematic", false);
+            body.kinematic = motion.value("isKinematic", false);
             read_collider(node, body);
             plan_.bodies.push_back(std::move(body));
         }

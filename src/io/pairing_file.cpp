@@ -16,8 +16,9 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::array k_travel_words{std::pair(Travel::scaled, "scaled"), std::pair(Travel::copied, "copied"),
-                                    std::pair(Travel::in_place, "in-place")};
+constexpr std::array k_root_motion_words{std::pair(RootMotion::scaled, "scaled"),
+                                         std::pair(RootMotion::copied, "copied"),
+                                         std::pair(RootMotion::in_place, "in-place")};
 constexpr std::array k_position_words{std::pair(Positions::scaled, "scaled"),
                                       std::pair(Positions::carried, "carried"),
                                       std::pair(Positions::dropped, "dropped")};
@@ -57,10 +58,11 @@ void add_settings(Json& json, const PairingSettings& settings) {
     json["turns"] = Json::array();
     for (const BoneTurn& turn : settings.turns)
         json["turns"].push_back({{"bone", turn.bone}, {"degrees", json_of(turn.degrees)}});
-    json["travel"] = Json::array();
-    for (const TravelRule& rule : settings.travel)
-        json["travel"].push_back({{"clips", rule.clips}, {"how", word_for(k_travel_words, rule.travel)}});
-    if (settings.travel.empty()) json["travel"].push_back({{"clips", "*"}, {"how", "scaled"}});
+    json["root_motion"] = Json::array();
+    for (const RootMotionRule& rule : settings.root_motion)
+        json["root_motion"].push_back(
+            {{"clips", rule.clips}, {"how", word_for(k_root_motion_words, rule.root_motion)}});
+    if (settings.root_motion.empty()) json["root_motion"].push_back({{"clips", "*"}, {"how", "scaled"}});
     json["positions"] = Json::array();
     for (const PositionRule& rule : settings.positions)
         json["positions"].push_back({{"clips", rule.clips},
@@ -216,9 +218,10 @@ class PairingReader {
             bone_named(document_, pairing_.target.skeleton, item["bone"], pointer + "/bone");
             settings.turns.push_back({item["bone"].get<std::string>(), vector_of(item["degrees"])});
         });
-        each("travel", [&](const Json& item, const std::string&) {
-            for (const auto& [value, word] : k_travel_words) {
-                if (item["how"] == word) settings.travel.push_back({item["clips"].get<std::string>(), value});
+        each("root_motion", [&](const Json& item, const std::string&) {
+            for (const auto& [value, word] : k_root_motion_words) {
+                if (item["how"] == word)
+                    settings.root_motion.push_back({item["clips"].get<std::string>(), value});
             }
         });
         each("positions", [&](const Json& item, const std::string&) {

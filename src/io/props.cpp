@@ -126,18 +126,18 @@ int add_mesh(Glb& glb, Importer& importer, const Prop& prop, const Affine& mirro
             if (!source["attributes"].contains("POSITION")) continue;
             const SkinnedMesh& mesh = prop.model.meshes.at(next++);
             if (mesh.triangles.empty()) continue;  // of another piece in the same file
-            std::vector<Vec3> places(mesh.positions.size());
-            deform(mesh, matrices, places);
-            for (Vec3& place : places) place = mirror * place;
-            Json attributes{{"POSITION", add_vectors(glb, places, 3, 34962, true)}};
+            std::vector<Vec3> positions(mesh.positions.size());
+            deform(mesh, matrices, positions);
+            for (Vec3& position : positions) position = mirror * position;
+            Json attributes{{"POSITION", add_vectors(glb, positions, 3, 34962, true)}};
             if (!mesh.normals.empty()) {
                 SkinnedMesh nudged = mesh;
-                for (std::size_t v = 0; v < places.size(); ++v)
+                for (std::size_t v = 0; v < positions.size(); ++v)
                     nudged.positions[v] += k_nudge * mesh.normals[v];
-                std::vector<Vec3> normals(places.size());
+                std::vector<Vec3> normals(positions.size());
                 deform(nudged, matrices, normals);
-                for (std::size_t v = 0; v < places.size(); ++v)
-                    normals[v] = (mirror * normals[v] - places[v]).normalized();
+                for (std::size_t v = 0; v < positions.size(); ++v)
+                    normals[v] = (mirror * normals[v] - positions[v]).normalized();
                 attributes["NORMAL"] = add_vectors(glb, normals, 3, 34962);
             }
             for (const auto& [key, value] : source["attributes"].items()) {

@@ -30,7 +30,7 @@ Json body_json(const RagdollPlan& plan, int index, const Skeleton& skeleton) {
               {"mass", rounded(body.mass)}};
     const Vec3 steady = steady_inertia(plan, index);
     if ((body.inertia - steady).norm() > 1e-3f * steady.norm()) json["inertia"] = json_of(body.inertia);
-    if (body.locked) json["locked"] = true;
+    if (body.kinematic) json["kinematic"] = true;
     if (!body.also.empty()) json["also"] = also;
     return json;
 }
@@ -55,12 +55,12 @@ Json plan_json(const RagdollPlan& plan, const Skeleton& skeleton) {
     const auto name = [&](int body) { return plan.bodies[static_cast<std::size_t>(body)].name; };
     Json json{{"bodies", Json::array()},
               {"joints", Json::array()},
-              {"pass-through", Json::array()},
+              {"pass_through", Json::array()},
               {"profiles", Json::object()}};
     for (int i = 0; i < static_cast<int>(plan.bodies.size()); ++i)
         json["bodies"].push_back(body_json(plan, i, skeleton));
     for (const RagdollJoint& joint : plan.joints) json["joints"].push_back(joint_json(joint, plan));
-    for (const auto& [a, b] : plan.pass_through) json["pass-through"].push_back(Json{name(a), name(b)});
+    for (const auto& [a, b] : plan.pass_through) json["pass_through"].push_back(Json{name(a), name(b)});
     for (const auto& [profile, bodies] : plan.profiles) {
         json["profiles"][profile] = Json::array();
         for (const int body : bodies) json["profiles"][profile].push_back(name(body));
@@ -83,7 +83,7 @@ class PlanReader {
         if (!has_joints) link_ragdoll(plan_, rig_.chart.skeleton);
         complete_ragdoll(plan_, rig_.character, rig_.chart);
         require_sound(plan_, rig_.chart);
-        if (!json_.contains("pass-through")) {
+        if (!json_.contains("pass_through")) {
             for (const Overlap& pair : overlaps_at_rest(plan_, rig_.chart, 0.0f))
                 plan_.pass_through.emplace_back(pair.a, pair.b);
         }
@@ -118,7 +118,7 @@ class PlanReader {
             read_shape(entry, body);
             body.mass = entry.value("mass", 0.0f);
             if (entry.contains("inertia")) body.inertia = vector_of(entry["inertia"]);
-            body.locked = entry.value("locked", false);
+            body.kinematic = entry.value("kinematic", false);
             plan_.bodies.push_back(std::move(body));
         }
     }
@@ -190,7 +190,7 @@ class PlanReader {
     }
 
     void read_lists() {
-        const Json pairs = json_.value("pass-through", Json::array());
+        const Json pairs = json_.value("pass_through", Json::array());
         for (std::size_t i = 0; i < pairs.size(); ++i) {
             const std::string pointer = fmt::format("/ragdoll/pass-through/{}", i);
             plan_.pass_through.emplace_back(body_named(pairs[i][0], pointer + "/0"),

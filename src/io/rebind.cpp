@@ -125,8 +125,8 @@ std::vector<int> match_bones(const Character& visual, const Character& onto) {
         match[static_cast<std::size_t>(bone)] = other;
         used[static_cast<std::size_t>(other)] = 1;
     };
-    take(a.hub, b.hub);
-    take(a.ground, b.ground);
+    take(a.hips, b.hips);
+    take(a.root, b.root);
     for (const Chain& chain : a.chains) {
         const Chain* answer = b.find(chain.name);
         if (answer == nullptr || answer->bones.empty()) continue;

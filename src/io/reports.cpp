@@ -14,7 +14,7 @@ std::string survey_json(const Survey& survey) {
                          {"fps", rounded(clip.fps)},
                          {"frames", clip.frames},
                          {"seconds", rounded(clip.seconds)},
-                         {"travel", rounded(clip.travel)},
+                         {"root_motion", rounded(clip.root_motion)},
                          {"moving_bones", clip.moving}});
     }
     Json bones = Json::array();
@@ -31,8 +31,8 @@ std::string survey_json(const Survey& survey) {
                       {"stance", to_string(chart.stance)},
                       {"unit", survey.unit}}},
                     {"confidence", rounded(chart.confidence)},
-                    {"hub", bone_json(chart.skeleton, chart.hub)},
-                    {"ground", bone_json(chart.skeleton, chart.ground)},
+                    {"hips", bone_json(chart.skeleton, chart.hips)},
+                    {"root", bone_json(chart.skeleton, chart.root)},
                     {"bones", bones},
                     {"meshes", survey.meshes},
                     {"vertices", survey.vertices},
@@ -88,7 +88,7 @@ std::string report_json(const RetargetReport& report) {
     }
     return text_of({{"clips", clips},
                     {"leg_ratio", rounded(report.leg_ratio)},
-                    {"hub_ratio", rounded(report.hub_ratio)},
+                    {"hips_ratio", rounded(report.hips_ratio)},
                     {"findings", json_of(report.findings)}});
 }
 

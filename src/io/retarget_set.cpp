@@ -96,7 +96,7 @@ class SetRunner {
             transfer_ = std::make_shared<Transfer>(pairing_);
             report_.findings = pairing_.findings;
             report_.leg_ratio = transfer_->leg_ratio();
-            report_.hub_ratio = transfer_->hub_ratio();
+            report_.hips_ratio = transfer_->hips_ratio();
             report_.chains = pairing_.chains.size();
         }
         const std::vector<fs::path> files =

@@ -36,7 +36,7 @@ Json chart_json(const Chart& chart, const std::string& file) {
             chains.back()["lower"] = bone_json(chart.skeleton, chain.bones[chain.lower]);
     }
     for (const std::string& name : chart.set) {
-        if (name != "hub" && name != "ground" && chart.find(name) == nullptr)
+        if (name != "hips" && name != "root" && chart.find(name) == nullptr)
             chains.push_back({{"name", name}, {"bones", Json::array()}});
     }
     Json helpers = Json::array();
@@ -70,8 +70,8 @@ Json chart_json(const Chart& chart, const std::string& file) {
               {"height", rounded(chart.height)},
               {"stance", to_string(chart.stance)}}},
             {"set", chart.set},
-            {"hub", bone_json(chart.skeleton, chart.hub)},
-            {"ground", bone_json(chart.skeleton, chart.ground)},
+            {"hips", bone_json(chart.skeleton, chart.hips)},
+            {"root", bone_json(chart.skeleton, chart.root)},
             {"chains", chains},
             {"helpers", helpers},
             {"stances", stances},
@@ -107,8 +107,8 @@ Choices read_choices(const JsonDocument& document, const Skeleton& skeleton) {
         return json[key].is_null() ? k_no_bone
                                    : bone_named(document, skeleton, json[key], std::string("/") + key);
     };
-    if (json.contains("hub")) choices.hub = single("hub");
-    if (json.contains("ground")) choices.ground = single("ground");
+    if (json.contains("hips")) choices.hips = single("hips");
+    if (json.contains("root")) choices.root = single("root");
     const Json list = json.value("chains", Json::array());
     std::vector<char> taken(skeleton.size(), 0);
     for (std::size_t i = 0; i < list.size(); ++i) {
@@ -123,9 +123,9 @@ Choices read_choices(const JsonDocument& document, const Skeleton& skeleton) {
             const std::string& label = skeleton.bone(bone).label;
             if (taken[static_cast<std::size_t>(bone)])
                 document.fail("the bone '" + label + "' is in two chains", place, "leave it in one of them");
-            if (choices.hub == bone)
-                document.fail("the bone '" + label + "' is the hub and in a chain", place,
-                              "leave it out of the chain, or name another hub");
+            if (choices.hips == bone)
+                document.fail("the bone '" + label + "' is the hips and in a chain", place,
+                              "leave it out of the chain, or name another hips");
             taken[static_cast<std::size_t>(bone)] = 1;
             if (!bones.empty() && skeleton.is_above(bone, bones.back())) {
                 document.fail(
@@ -151,16 +151,16 @@ Choices decided(const JsonDocument& document, const Choices& all, const Chart& f
     const Json list = document.json.value("set", Json::array());
     for (std::size_t i = 0; i < list.size(); ++i) {
         const std::string name = list[i].get<std::string>();
-        if (name == "hub" && all.hub)
-            result.hub = all.hub;
-        else if (name == "ground" && all.ground)
-            result.ground = all.ground;
+        if (name == "hips" && all.hips)
+            result.hips = all.hips;
+        else if (name == "root" && all.root)
+            result.root = all.root;
         else if (all.chains.contains(name)) {
             result.chains[name] = all.chains.at(name);
             if (all.lower.contains(name)) result.lower[name] = all.lower.at(name);
         } else
             document.fail("'set' names '" + name + "', which the sheet does not hold",
-                          fmt::format("/set/{}", i), "name hub, ground or a chain of this sheet");
+                          fmt::format("/set/{}", i), "name hips, ground or a chain of this sheet");
     }
     return result;
 }
@@ -171,8 +171,8 @@ void add_sheet_findings(const JsonDocument& document, const Choices& decisions, 
                                   "the sheet holds a key that this program does not know; it is kept",
                                   "check its spelling"});
     }
-    if (decisions.hub) chart.set.emplace_back("hub");
-    if (decisions.ground) chart.set.emplace_back("ground");
+    if (decisions.hips) chart.set.emplace_back("hips");
+    if (decisions.root) chart.set.emplace_back("root");
     for (const auto& [name, bones] : decisions.chains) chart.set.push_back(name);
 }
 

@@ -4,7 +4,7 @@
 
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 
 #include <fmt/format.h>
 

@@ -38,9 +38,9 @@ fs::path behind_links(const fs::path& path) {
 // One file on its way: written under a name that nobody else has, gone again unless it is put in its place.
 class Unfinished {
  public:
-    explicit Unfinished(const OutputFile& file) : place_(behind_links(file.path)) {
+    explicit Unfinished(const OutputFile& file) : position_(behind_links(file.path)) {
         make_folder();
-        const fs::file_status there = fs::status(place_);
+        const fs::file_status there = fs::status(position_);
         if (fs::is_directory(there)) cannot_write(file.path, "it is a folder");
         if (fs::exists(there) && !fs::is_regular_file(there))
             cannot_write(file.path, "it is no ordinary file");
@@ -57,23 +57,23 @@ class Unfinished {
         cannot_write(file.path, std::strerror(written ? errno : problem));
     }
     Unfinished(Unfinished&& other) noexcept
-        : place_(std::move(other.place_)), temporary_(std::exchange(other.temporary_, fs::path())) {}
+        : position_(std::move(other.position_)), temporary_(std::exchange(other.temporary_, fs::path())) {}
     Unfinished& operator=(Unfinished&&) = delete;
     ~Unfinished() { remove(); }
 
     void put_in_place() {
         std::error_code problem;
-        fs::rename(temporary_, place_, problem);
-        if (problem) cannot_write(place_, problem.message());
+        fs::rename(temporary_, position_, problem);
+        if (problem) cannot_write(position_, problem.message());
         temporary_.clear();
     }
 
  private:
     void make_folder() const {
-        const fs::path folder = place_.parent_path();
+        const fs::path folder = position_.parent_path();
         std::error_code problem;
         if (!folder.empty()) fs::create_directories(folder, problem);
-        if (problem) cannot_write(place_, problem.message());
+        if (problem) cannot_write(position_, problem.message());
     }
 
     static bool write_all(int handle, std::span<const std::uint8_t> bytes) {
@@ -91,7 +91,7 @@ class Unfinished {
         std::random_device random;
         int handle = -1;
         do {
-            const std::string name = fmt::format("{}.{:08x}{:08x}", place_.string(), random(), random());
+            const std::string name = fmt::format("{}.{:08x}{:08x}", position_.string(), random(), random());
             handle = ::open(name.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0666);
             if (handle >= 0) temporary_ = name;
         } while (handle < 0 && errno == EEXIST);
@@ -104,7 +104,7 @@ class Unfinished {
         temporary_.clear();
     }
 
-    fs::path place_;
+    fs::path position_;
     fs::path temporary_;
 };
 

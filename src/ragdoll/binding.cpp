@@ -23,20 +23,20 @@ RagdollBinding::RagdollBinding(RagdollPlan plan, const Chart& chart)
         frames_.push_back(joint_frame(chart, plan_.bodies[static_cast<std::size_t>(joint.body)].bone));
 }
 
-void RagdollBinding::bodies_of(std::span<const Transform> model, const Transform& stands,
+void RagdollBinding::bodies_of(std::span<const Transform> model, const Transform& placement,
                                std::span<BodyState> bodies) const noexcept {
     for (std::size_t i = 0; i < plan_.bodies.size(); ++i) {
         const Transform& bone = model[static_cast<std::size_t>(plan_.bodies[i].bone)];
-        const Quat turn = stands.rotation * bone.rotation;
-        const Vec3 head = stands.translation + stands.rotation * bone.translation;
+        const Quat turn = placement.rotation * bone.rotation;
+        const Vec3 head = placement.translation + placement.rotation * bone.translation;
         bodies[i] = {head + turn * in_bone_[i].translation, (turn * in_bone_[i].rotation).normalized(),
                      Vec3::Zero(), Vec3::Zero()};
     }
 }
 
-void RagdollBinding::pose_of(std::span<const BodyState> bodies, const Transform& stands,
+void RagdollBinding::pose_of(std::span<const BodyState> bodies, const Transform& placement,
                              std::span<Transform> local, std::span<Transform> model) const noexcept {
-    const Quat to_model = stands.rotation.conjugate();
+    const Quat to_model = placement.rotation.conjugate();
     for (std::size_t bone = 0; bone < local.size(); ++bone) {
         const int parent = skeleton_.parent(static_cast<int>(bone));
         const Transform& above =
@@ -49,7 +49,7 @@ void RagdollBinding::pose_of(std::span<const BodyState> bodies, const Transform&
             // show.
             if (index == 0) {
                 const Vec3 head =
-                    to_model * (bodies[0].place - stands.translation) - turn * in_bone_[0].translation;
+                    to_model * (bodies[0].position - placement.translation) - turn * in_bone_[0].translation;
                 local[bone].translation = apply(inverse(above), head);
             }
         }

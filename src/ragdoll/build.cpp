@@ -28,8 +28,8 @@ std::vector<Vec3> upright_heads(const Chart& chart) {
     return heads;
 }
 
-Vec3 mirrored(const Vec3& place) {
-    return {-place.x(), place.y(), place.z()};
+Vec3 mirrored(const Vec3& position) {
+    return {-position.x(), position.y(), position.z()};
 }
 
 Transform mirrored(const Transform& frame) {
@@ -72,11 +72,11 @@ Vec3 end_of(const RagdollPlan& plan, const Skeleton& skeleton, const std::vector
 struct Fit {
     bool wanted = false;
     PlacedShape placed;
-    std::vector<Vec3> places;
+    std::vector<Vec3> positions;
     float volume = 0.0f;
 
     float cost(const PlacedShape& shape) const {
-        return places.empty() ? 0.0f : fit_cost(shape, places, volume);
+        return positions.empty() ? 0.0f : fit_cost(shape, positions, volume);
     }
 };
 
@@ -123,13 +123,13 @@ void fit_missing(RagdollPlan& plan, const Character& character, const Chart& cha
         task.height = chart.height;
         Fit& fit = fits[i];
         fit.wanted = true;
-        fit.places = skin.places_of(static_cast<int>(i), k_apart * chart.height);
+        fit.positions = skin.positions_of(static_cast<int>(i), k_apart * chart.height);
         // A flat puppet has no inside to speak of.
         const bool solid = volumes[i] > 1e-6f * chart.height * chart.height * chart.height;
         fit.volume = solid ? volumes[i] : 0.0f;
-        fit.placed = fit_body(task, fit.places, fit.volume);
+        fit.placed = fit_body(task, fit.positions, fit.volume);
         fit.placed.frame.translation -= task.from;
-        for (Vec3& place : fit.places) place -= task.from;
+        for (Vec3& position : fit.positions) position -= task.from;
     }
     make_sides_alike(plan, fits);
     for (std::size_t i = 0; i < plan.bodies.size(); ++i) {
@@ -318,7 +318,7 @@ int mirror_ragdoll(RagdollPlan& plan, const Chart& chart, std::string_view from_
         to.turn = placed.rotation;
         to.mass = from.mass;
         to.inertia = from.inertia;
-        to.locked = from.locked;
+        to.kinematic = from.kinematic;
         ++changed;
         const int a = plan.joint_of(static_cast<int>(i));
         const int b = plan.joint_of(other);

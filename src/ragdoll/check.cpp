@@ -60,8 +60,8 @@ class Checker {
         const auto head = [&](int bone) {
             return Vec3(chart_.to_upright() * rest[static_cast<std::size_t>(bone)].translation);
         };
-        if (chart_.hub != k_no_bone && owners[static_cast<std::size_t>(chart_.hub)] < 0)
-            uncovered("the hub", chart_.hub);
+        if (chart_.hips != k_no_bone && owners[static_cast<std::size_t>(chart_.hips)] < 0)
+            uncovered("the hips", chart_.hips);
         for (const Chain& chain : chart_.chains) {
             if (!is_segment(chain.name)) continue;
             for (std::size_t i = 0; i < chain.bones.size(); ++i) {
@@ -113,7 +113,7 @@ class Checker {
             if (other == bone || found == plan_.bodies.end() || index == owner) continue;
             const PlacedShape& shape = shapes[static_cast<std::size_t>(index)];
             const Vec3 local = shape.frame.rotation.conjugate() * (middle - shape.frame.translation);
-            if (outness(shape.shape, local) < 1.0f) spans(index, bone);
+            if (gauge(shape.shape, local) < 1.0f) spans(index, bone);
         }
     }
 
@@ -160,18 +160,18 @@ class Checker {
 
     void locks() {
         std::string names;
-        std::size_t locked = 0;
+        std::size_t kinematic = 0;
         for (const RagdollBody& one : plan_.bodies) {
-            if (!one.locked) continue;
-            ++locked;
+            if (!one.kinematic) continue;
+            ++kinematic;
             names += (names.empty() ? "" : ", ") + one.name;
         }
-        if (locked == 0) return;
-        const bool all = locked == plan_.bodies.size();
-        say(all ? Severity::fault : Severity::warning, "ragdoll.locked", all ? "" : names,
-            all ? "every body is locked: the figure just stands there"
-                : "locked bodies hang in the air while the others fall",
-            "take `locked` out of bodies that are to fall");
+        if (kinematic == 0) return;
+        const bool all = kinematic == plan_.bodies.size();
+        say(all ? Severity::fault : Severity::warning, "ragdoll.kinematic", all ? "" : names,
+            all ? "every body is kinematic: the figure just stands there"
+                : "kinematic bodies hang in the air while the others fall",
+            "take `kinematic` out of bodies that are to fall");
     }
 
     void ranges() {

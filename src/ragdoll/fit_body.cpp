@@ -41,19 +41,20 @@ float share_of(std::vector<float> values, float share) {
 }
 
 // The direction in which the places lie farthest apart, the strays left out.
-Vec3 long_axis(std::span<const Vec3> places) {
+Vec3 long_axis(std::span<const Vec3> positions) {
     Vec3 middle = Vec3::Zero();
     for (int axis = 0; axis < 3; ++axis) {
         std::vector<float> values;
-        for (const Vec3& place : places) values.push_back(place[axis]);
+        for (const Vec3& position : positions) values.push_back(position[axis]);
         middle[axis] = share_of(std::move(values), 0.5f);
     }
     std::vector<float> distances;
-    for (const Vec3& place : places) distances.push_back((place - middle).norm());
+    for (const Vec3& position : positions) distances.push_back((position - middle).norm());
     const float far = share_of(distances, 0.96f);
     Eigen::Matrix3f spread = Eigen::Matrix3f::Zero();
-    for (const Vec3& place : places) {
-        if ((place - middle).norm() <= far) spread += (place - middle) * (place - middle).transpose();
+    for (const Vec3& position : positions) {
+        if ((position - middle).norm() <= far)
+            spread += (position - middle) * (position - middle).transpose();
     }
     const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3f> solver(spread);
     Vec3 axis = solver.eigenvectors().col(2);
@@ -62,15 +63,15 @@ Vec3 long_axis(std::span<const Vec3> places) {
 
 class Fitter {
  public:
-    Fitter(std::span<const Vec3> places, float volume, float least_half, float start, ShapeKind kind,
+    Fitter(std::span<const Vec3> positions, float volume, float least_half, float start, ShapeKind kind,
            const Quat& turn)
         : volume_(volume), least_half_(least_half), shape_{kind, Vec3::Zero()}, turn_(turn) {
-        for (const Vec3& place : places) places_.push_back(turn.conjugate() * place);
+        for (const Vec3& position : positions) positions_.push_back(turn.conjugate() * position);
         Vec3 low;
         Vec3 high;
         for (int axis = 0; axis < 3; ++axis) {
             std::vector<float> values;
-            for (const Vec3& place : places_) values.push_back(place[axis]);
+            for (const Vec3& position : positions_) values.push_back(position[axis]);
             low[axis] = share_of(values, 0.02f);
             high[axis] = share_of(std::move(values), 0.98f);
         }
@@ -79,9 +80,9 @@ class Fitter {
         keep_form();
     }
 
-    Fitter(std::span<const Vec3> places, float volume, const PlacedShape& placed)
+    Fitter(std::span<const Vec3> positions, float volume, const PlacedShape& placed)
         : volume_(volume), shape_(placed.shape), turn_(placed.frame.rotation) {
-        for (const Vec3& place : places) places_.push_back(turn_.conjugate() * place);
+        for (const Vec3& position : positions) positions_.push_back(turn_.conjugate() * position);
         middle_ = turn_.conjugate() * placed.frame.translation;
     }
 
@@ -102,12 +103,12 @@ class Fitter {
     float cost(float ramp) const {
         float missed = 0.0f;
         float loose = 0.0f;
-        for (const Vec3& place : places_) {
-            const float out = outness(shape_, place - middle_);
+        for (const Vec3& position : positions_) {
+            const float out = gauge(shape_, position - middle_);
             missed += std::clamp((out / k_grown - 1.0f) / ramp + 0.5f, 0.0f, 1.0f);
             loose += std::min(1.0f, std::abs(out - 1.0f));
         }
-        const auto count = static_cast<float>(places_.size());
+        const auto count = static_cast<float>(positions_.size());
         const float off = volume_ > 0.0f ? std::abs(std::log(volume_of(shape_) / volume_)) : 0.0f;
         const float share = missed / count;
         return share + 12.0f * std::max(0.0f, share - k_may_miss) + 0.4f * loose / count + 0.1f * off +
@@ -121,10 +122,10 @@ class Fitter {
         for (int round = 0; round < k_rounds; ++round) {
             bool better = false;
             for (int move = 0; move < 9; ++move) {
-                for (const float way : {step, -step}) {
+                for (const float direction : {step, -step}) {
                     const Shape shape = shape_;
                     const Vec3 middle = middle_;
-                    change(move, way);
+                    change(move, direction);
                     const float now = cost(ramp);
                     if (now < best - 1e-6f) {
                         best = now;
@@ -141,14 +142,14 @@ class Fitter {
     }
 
     // One side longer, the middle moved along it, or one side longer and the next shorter.
-    void change(int move, float way) {
+    void change(int move, float direction) {
         const int axis = move % 3;
         if (move >= 3 && move < 6) {
-            middle_[axis] += way * shape_.half[axis];
+            middle_[axis] += direction * shape_.half[axis];
             return;
         }
-        shape_.half[axis] *= 1.0f + way;
-        if (move >= 6) shape_.half[(axis + 1) % 3] /= 1.0f + way;
+        shape_.half[axis] *= 1.0f + direction;
+        if (move >= 6) shape_.half[(axis + 1) % 3] /= 1.0f + direction;
         keep_form(axis);
     }
 
@@ -164,7 +165,7 @@ class Fitter {
         }
     }
 
-    std::vector<Vec3> places_;
+    std::vector<Vec3> positions_;
     float volume_;
     float least_half_ = 0.0f;
     Shape shape_;
@@ -173,16 +174,16 @@ class Fitter {
 };
 
 // As thick as the few vertices that there are lie from the line, else as a limb of that length most often is.
-PlacedShape from_length(const FitTask& task, std::span<const Vec3> places) {
+PlacedShape from_length(const FitTask& task, std::span<const Vec3> positions) {
     Vec3 along = task.to - task.from;
     if (along.norm() < 1e-3f * task.height) along = 0.05f * task.height * Vec3::UnitY();
     const float length = along.norm();
     const Vec3 axis = along / length;
     float radius = task.trunk ? 0.075f * task.height : std::min(0.2f * length, 0.05f * task.height);
-    if (!places.empty()) {
+    if (!positions.empty()) {
         float sum = 0.0f;
-        for (const Vec3& place : places) sum += axis.cross(place - task.from).norm();
-        radius = std::max(sum / static_cast<float>(places.size()), k_least_half * task.height);
+        for (const Vec3& position : positions) sum += axis.cross(position - task.from).norm();
+        radius = std::max(sum / static_cast<float>(positions.size()), k_least_half * task.height);
     }
     PlacedShape placed{
         {ShapeKind::capsule, Vec3(radius, std::max(radius, 0.5f * length + 0.3f * radius), radius)}, {}};
@@ -194,15 +195,15 @@ PlacedShape from_length(const FitTask& task, std::span<const Vec3> places) {
 
 }  // namespace
 
-float fit_cost(const PlacedShape& placed, std::span<const Vec3> places, float volume) {
-    return Fitter(places, volume, placed).cost(k_narrow);
+float fit_cost(const PlacedShape& placed, std::span<const Vec3> positions, float volume) {
+    return Fitter(positions, volume, placed).cost(k_narrow);
 }
 
-PlacedShape fit_body(const FitTask& task, std::span<const Vec3> places, float volume) {
+PlacedShape fit_body(const FitTask& task, std::span<const Vec3> positions, float volume) {
     const bool flat = volume <= 0.0f;
-    if (places.size() < (flat ? 4 : 8)) return from_length(task, places);
+    if (positions.size() < (flat ? 4 : 8)) return from_length(task, positions);
     // Some at random, always the same: every so many would fall in step with the mesh's own rings.
-    std::vector<Vec3> some(places.begin(), places.end());
+    std::vector<Vec3> some(positions.begin(), positions.end());
     std::mt19937 engine(1);
     for (std::size_t i = 0; i < std::min(some.size(), k_last_places); ++i)
         std::swap(some[i], some[i + engine() % (some.size() - i)]);

@@ -11,13 +11,13 @@ namespace dendraxis {
 
 /// The skin at rest in the upright frame; each vertex belongs to the body whose bones move it most.
 struct SkinByBody {
-    std::vector<Vec3> places;
+    std::vector<Vec3> positions;
     std::vector<int> bodies;  ///< -1: no body's
     std::vector<std::array<std::uint32_t, 3>> triangles;
 
     /// A body's vertices and as many places all over its surface: where vertices are far apart, those alone
     /// would leave gaps.
-    std::vector<Vec3> places_of(int body, float apart) const;
+    std::vector<Vec3> positions_of(int body, float apart) const;
 };
 
 /// `owners`: of each bone its body, or -1.
@@ -37,9 +37,9 @@ struct FitTask {
 
 /// The shape, and where it stands in the upright frame. `places` lie on the body's skin; where there are too
 /// few, the shape is made from the segment's length. A `volume` of 0: flat, which makes a slab.
-PlacedShape fit_body(const FitTask& task, std::span<const Vec3> places, float volume);
+PlacedShape fit_body(const FitTask& task, std::span<const Vec3> positions, float volume);
 
 /// How badly a shape fits; lower is better.
-float fit_cost(const PlacedShape& placed, std::span<const Vec3> places, float volume);
+float fit_cost(const PlacedShape& placed, std::span<const Vec3> positions, float volume);
 
 }  // namespace dendraxis

@@ -94,7 +94,7 @@ Vec3 inertia_of(const Shape& shape, float mass) noexcept {
     return {over, around, over};
 }
 
-float outness(const Shape& shape, const Vec3& point) noexcept {
+float gauge(const Shape& shape, const Vec3& point) noexcept {
     if (shape.kind == ShapeKind::box) return point.cwiseAbs().cwiseQuotient(shape.half).maxCoeff();
     if (shape.kind == ShapeKind::sphere) return point.norm() / shape.half.x();
     // The size s at which the surface goes through the point: line and radius are s times as long then.

@@ -10,14 +10,14 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_longest = 0.25f;       // seconds of one frame
-constexpr float k_fastest_spin = 40.0f;  // rad/s
-constexpr float k_still_way = 0.01f;     // metres: as far as a resting body goes
-constexpr float k_still_turn = 0.05f;    // radians
+constexpr float k_longest = 0.25f;                   // seconds of one frame
+constexpr float k_fastest_angular_velocity = 40.0f;  // rad/s
+constexpr float k_still_distance = 0.01f;            // metres: as far as a resting body goes
+constexpr float k_still_turn = 0.05f;                // radians
 
 bool is_finite(const BodyState& state) {
-    return state.place.allFinite() && state.turn.coeffs().allFinite() && state.velocity.allFinite() &&
-           state.spin.allFinite() && state.turn.norm() > 0.5f;
+    return state.position.allFinite() && state.turn.coeffs().allFinite() && state.velocity.allFinite() &&
+           state.angular_velocity.allFinite() && state.turn.norm() > 0.5f;
 }
 
 float smooth(float share) {
@@ -57,19 +57,19 @@ Ragdoll::Ragdoll(const RagdollBinding& binding, const RagdollSettings& settings)
 
 // ------------------------------------------------------------------ every frame
 
-void Ragdoll::animate(std::span<const Transform> local, const Transform& mover, float dt) noexcept {
+void Ragdoll::animate(std::span<const Transform> local, const Transform& controller, float dt) noexcept {
     dt_ = dt > 0.0f ? std::min(dt, k_longest) : 0.0f;
     since_ += dt_;
     std::copy(local.begin(), local.end(), animated_.begin());
-    if (mover_active()) mover_ = mover;
+    if (controller_active()) controller_ = controller;
     to_model_space(binding_.skeleton(), animated_, model_);
     std::copy(now_animated_.begin(), now_animated_.end(), before_.begin());
-    binding_.bodies_of(model_, mover_, now_animated_);
+    binding_.bodies_of(model_, controller_, now_animated_);
     for (std::size_t b = 0; b < states_.size(); ++b) {
         BodyState& state = now_animated_[b];
         if (seen_ && dt_ > 0.0f) {
-            state.velocity = (state.place - before_[b].place) / dt_;
-            state.spin = rotation_vector(state.turn * before_[b].turn.conjugate()) / dt_;
+            state.velocity = (state.position - before_[b].position) / dt_;
+            state.angular_velocity = rotation_vector(state.turn * before_[b].turn.conjugate()) / dt_;
         }
         if (!is_free(b)) states_[b] = state;
     }
@@ -84,9 +84,9 @@ void Ragdoll::give_orders() noexcept {
     bool anchored = false;
     for (std::size_t b = 0; b < bodies_.size(); ++b) {
         BodyOrder& order = bodies_[b];
-        const bool goes_free = free_[b] != 0 && !plan.bodies[b].locked;
+        const bool goes_free = free_[b] != 0 && !plan.bodies[b].kinematic;
         order.placed = goes_free && order.motion != BodyMotion::free;
-        order.motion = !any ? BodyMotion::absent : goes_free ? BodyMotion::free : BodyMotion::carried;
+        order.motion = !any ? BodyMotion::absent : goes_free ? BodyMotion::free : BodyMotion::kinematic;
         order.state = states_[b];
     }
     for (std::size_t j = 0; j < joints_.size(); ++j) {
@@ -119,7 +119,7 @@ void Ragdoll::take(std::span<const BodyState> states) noexcept {
     for (std::size_t b = 0; b < states_.size(); ++b) {
         if (!is_free(b) || !is_finite(states[b])) continue;
         states_[b] = states[b];
-        moved = moved || (states[b].place - still_at_[b].place).norm() > k_still_way ||
+        moved = moved || (states[b].position - still_at_[b].position).norm() > k_still_distance ||
                 angle_between(states[b].turn, still_at_[b].turn) > k_still_turn;
     }
     still_for_ = moved ? 0.0f : still_for_ + dt_;
@@ -138,7 +138,7 @@ void Ragdoll::pose(std::span<Transform> local) noexcept {
         for (std::size_t b = 0; b < bodies_.size(); ++b) {
             if (is_free(b)) copy_bones_of(b, kept_, local);
         }
-        binding_.pose_of(states_, mover_, local, model_);
+        binding_.pose_of(states_, controller_, local, model_);
     }
     if (state_ == RagdollState::recovering && ends_ > 0.0f) {
         const float share = smooth(std::clamp(since_ / ends_, 0.0f, 1.0f));
@@ -225,12 +225,14 @@ HitOutcome Ragdoll::hit(int body, const Vec3& impulse, const Vec3& point, bool p
     BodyState& state = states_[index];
     state.velocity += given / struck.mass;
     // No farther from the middle than the body reaches: a point beside it would spin it without end.
-    Vec3 arm = point - state.place;
+    Vec3 arm = point - state.position;
     const float reach = struck.shape.half.maxCoeff();
     if (arm.norm() > reach) arm *= reach / arm.norm();
     const Vec3 turning = state.turn.conjugate() * arm.cross(given);
-    const Vec3 spin = state.spin + state.turn * turning.cwiseQuotient(struck.inertia);
-    state.spin = spin.norm() > k_fastest_spin ? Vec3(k_fastest_spin * spin.normalized()) : spin;
+    const Vec3 angular_velocity = state.angular_velocity + state.turn * turning.cwiseQuotient(struck.inertia);
+    state.angular_velocity = angular_velocity.norm() > k_fastest_angular_velocity
+                                 ? Vec3(k_fastest_angular_velocity * angular_velocity.normalized())
+                                 : angular_velocity;
     bodies_[index].placed = true;
     bodies_[index].state = state;
     return outcome;
@@ -258,7 +260,7 @@ void Ragdoll::follow() noexcept {
 
 bool Ragdoll::face_up(std::span<const BodyState> states) const noexcept {
     const Quat turn = states[0].turn * binding_.plan().bodies[0].turn.conjugate();
-    return (turn * Vec3::UnitZ()).dot(mover_.rotation * binding_.up()) > 0.0f;
+    return (turn * Vec3::UnitZ()).dot(controller_.rotation * binding_.up()) > 0.0f;
 }
 
 bool Ragdoll::lies_face_up() const noexcept {
@@ -267,49 +269,49 @@ bool Ragdoll::lies_face_up() const noexcept {
 
 // Where the body faces over the floor: of a lying one as it would face standing up from there.
 Vec3 Ragdoll::facing_of(std::span<const BodyState> states) const noexcept {
-    const Vec3 up = mover_.rotation * binding_.up();
+    const Vec3 up = controller_.rotation * binding_.up();
     const Quat turn = states[0].turn * binding_.plan().bodies[0].turn.conjugate();
     Vec3 facing = turn * Vec3::UnitZ();
     if (head_ >= 0) {
-        const Vec3 spine = states[static_cast<std::size_t>(head_)].place - states[0].place;
+        const Vec3 spine = states[static_cast<std::size_t>(head_)].position - states[0].position;
         const Vec3 along = spine - up * up.dot(spine);
         if (along.norm() > settings_.turn_to_lie * spine.norm())
             facing = face_up(states) ? Vec3(-along) : along;
     }
     facing -= up * up.dot(facing);
-    return facing.norm() > 1e-4f ? Vec3(facing.normalized()) : Vec3(mover_.rotation * binding_.facing());
+    return facing.norm() > 1e-4f ? Vec3(facing.normalized()) : Vec3(controller_.rotation * binding_.facing());
 }
 
 Transform Ragdoll::recover(std::span<const Transform> first_pose, float seconds) noexcept {
     std::copy(first_pose.begin(), first_pose.end(), animated_.begin());
     to_model_space(binding_.skeleton(), animated_, model_);
-    binding_.bodies_of(model_, mover_, now_animated_);
-    const Vec3 up = mover_.rotation * binding_.up();
-    Transform put = mover_;
+    binding_.bodies_of(model_, controller_, now_animated_);
+    const Vec3 up = controller_.rotation * binding_.up();
+    Transform put = controller_;
     if (is_free(0)) {
         const Vec3 from = facing_of(now_animated_);
         const Vec3 to = facing_of(states_);
         const Quat turn(Eigen::AngleAxisf(std::atan2(from.cross(to).dot(up), from.dot(to)), up));
-        put.rotation = (turn * mover_.rotation).normalized();
-        const Vec3 hub =
-            put.rotation * (mover_.rotation.conjugate() * (now_animated_[0].place - mover_.translation));
-        Vec3 place = states_[0].place - hub;
+        put.rotation = (turn * controller_.rotation).normalized();
+        const Vec3 hips = put.rotation * (controller_.rotation.conjugate() *
+                                          (now_animated_[0].position - controller_.translation));
+        Vec3 position = states_[0].position - hips;
         // As high as the ground is: where the lowest body lies, and where the first pose has its own lowest.
         float lies = 1e30f;
         float stands = 1e30f;
         for (std::size_t b = 0; b < states_.size(); ++b) {
             const float half = binding_.plan().bodies[b].shape.half.minCoeff();
-            lies = std::min(lies, up.dot(states_[b].place) - half);
-            stands = std::min(stands, up.dot(now_animated_[b].place - mover_.translation) - half);
+            lies = std::min(lies, up.dot(states_[b].position) - half);
+            stands = std::min(stands, up.dot(now_animated_[b].position - controller_.translation) - half);
         }
-        place += up * (lies - std::max(0.0f, stands) - up.dot(place));
-        put.translation = place;
+        position += up * (lies - std::max(0.0f, stands) - up.dot(position));
+        put.translation = position;
     }
-    // The pose that it lies in, as seen from the mover's new place.
+    // The pose that it lies in, as seen from the character controller's new place.
     std::copy(animated_.begin(), animated_.end(), asked_pose_.begin());
     pose(asked_pose_);
-    mover_ = put;
-    binding_.pose_of(states_, mover_, asked_pose_, model_);
+    controller_ = put;
+    binding_.pose_of(states_, controller_, asked_pose_, model_);
     std::copy(asked_pose_.begin(), asked_pose_.end(), kept_.begin());
     std::copy(alive_.begin(), alive_.end(), free_.begin());
     state_ = RagdollState::recovering;
@@ -318,7 +320,7 @@ Transform Ragdoll::recover(std::span<const Transform> first_pose, float seconds)
     seen_ = false;
     to_model_space(binding_.skeleton(), animated_, model_);
     give_orders();
-    return mover_;
+    return controller_;
 }
 
 }  // namespace dendraxis

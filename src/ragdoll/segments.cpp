@@ -20,10 +20,10 @@ class SegmentFinder {
         : chart_(chart), skeleton_(chart.skeleton), rest_(rest_in_model_space(chart.skeleton)) {}
 
     std::vector<Segment> find() {
-        if (chart_.hub != k_no_bone) {
+        if (chart_.hips != k_no_bone) {
             const Chain* spine = chart_.find("spine");
             const bool has_spine = spine != nullptr && !spine->bones.empty();
-            add("hips", {chart_.hub}, has_spine ? head(spine->bones.front()) : end_of(chart_.hub));
+            add("hips", {chart_.hips}, has_spine ? head(spine->bones.front()) : end_of(chart_.hips));
         }
         trunk();
         for (const Chain& chain : chart_.chains) {
@@ -44,7 +44,7 @@ class SegmentFinder {
             return a.bones.front() < b.bones.front();
         });
         std::stable_partition(segments_.begin(), segments_.end(),
-                              [&](const Segment& s) { return s.bones.front() == chart_.hub; });
+                              [&](const Segment& s) { return s.bones.front() == chart_.hips; });
         return std::move(segments_);
     }
 
@@ -175,7 +175,7 @@ class SegmentFinder {
                     break;
                 }
             }
-            const bool hangs_from_body = chart_.hub != k_no_bone && skeleton_.is_above(chart_.hub, bone);
+            const bool hangs_from_body = chart_.hips != k_no_bone && skeleton_.is_above(chart_.hips, bone);
             const float length = (head(row.back()) - head(row.front())).norm();
             if (row.size() >= 2 && hangs_from_body && length > k_least_loose * chart_.height)
                 in_pieces(skeleton_.bone(bone).label, row, k_most_tail_bodies, true);

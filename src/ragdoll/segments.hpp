@@ -14,7 +14,7 @@ struct Segment {
     bool tip = false;         ///< a hand or foot
 };
 
-/// Parents before children, the hub first.
+/// Parents before children, the hips first.
 std::vector<Segment> segments_of(const Chart& chart);
 
 }  // namespace dendraxis

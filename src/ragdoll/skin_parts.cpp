@@ -16,7 +16,7 @@ constexpr float k_cells = 48.0f;   // along the longest side
 
 struct Crossing {
     float depth;
-    int way;  // 1 in, -1 out
+    int direction;  // 1 in, -1 out
 };
 
 // The body of the vertex that is nearest to a place. Vertices lie in cells, looked through from the place
@@ -28,11 +28,11 @@ class NearestBody {
         for (int axis = 0; axis < 3; ++axis)
             counts_[axis] = 1 + static_cast<int>((high[axis] - low[axis]) / cell_);
         cells_.resize(static_cast<std::size_t>(counts_.prod()));
-        for (std::size_t v = 0; v < skin.places.size(); ++v)
-            cells_[index_of(cell_of(skin.places[v]))].push_back(static_cast<std::uint32_t>(v));
+        for (std::size_t v = 0; v < skin.positions.size(); ++v)
+            cells_[index_of(cell_of(skin.positions[v]))].push_back(static_cast<std::uint32_t>(v));
     }
-    int operator()(const Vec3& place) const {
-        const Eigen::Array3i middle = cell_of(place);
+    int operator()(const Vec3& position) const {
+        const Eigen::Array3i middle = cell_of(position);
         std::size_t best = 0;
         float least = 1e30f;
         for (int ring = 0; ring <= counts_.maxCoeff(); ++ring) {
@@ -46,7 +46,7 @@ class NearestBody {
                     for (at[2] = from[2]; at[2] <= to[2]; ++at[2]) {
                         if ((at - middle).abs().maxCoeff() < ring) continue;
                         for (const std::uint32_t v : cells_[index_of(at)]) {
-                            const float far = (skin_.places[v] - place).squaredNorm();
+                            const float far = (skin_.positions[v] - position).squaredNorm();
                             if (far < least) least = far, best = v;
                         }
                     }
@@ -57,8 +57,8 @@ class NearestBody {
     }
 
  private:
-    Eigen::Array3i cell_of(const Vec3& place) const {
-        return ((place - low_) / cell_).array().cast<int>().max(0).min(counts_ - 1);
+    Eigen::Array3i cell_of(const Vec3& position) const {
+        return ((position - low_) / cell_).array().cast<int>().max(0).min(counts_ - 1);
     }
     std::size_t index_of(const Eigen::Array3i& at) const {
         return static_cast<std::size_t>((at[0] * counts_[1] + at[1]) * counts_[2] + at[2]);
@@ -100,13 +100,13 @@ SkinByBody skin_by_body(const Character& character, const Chart& chart, std::spa
     to_model_matrices(chart.skeleton, rest_pose(chart.skeleton), matrices);
     const Quat upright = chart.to_upright();
     SkinByBody skin;
-    std::vector<Vec3> places;
+    std::vector<Vec3> positions;
     for (const SkinnedMesh& mesh : character.meshes) {
-        const auto first = static_cast<std::uint32_t>(skin.places.size());
-        places.resize(mesh.positions.size());
-        deform(mesh, matrices, places);
-        for (std::size_t v = 0; v < places.size(); ++v) {
-            skin.places.push_back(upright * places[v]);
+        const auto first = static_cast<std::uint32_t>(skin.positions.size());
+        positions.resize(mesh.positions.size());
+        deform(mesh, matrices, positions);
+        for (std::size_t v = 0; v < positions.size(); ++v) {
+            skin.positions.push_back(upright * positions[v]);
             skin.bodies.push_back(body_of(mesh, v, owners));
         }
         for (const auto& corners : mesh.triangles)
@@ -115,18 +115,18 @@ SkinByBody skin_by_body(const Character& character, const Chart& chart, std::spa
     return skin;
 }
 
-std::vector<Vec3> SkinByBody::places_of(int body, float apart) const {
+std::vector<Vec3> SkinByBody::positions_of(int body, float apart) const {
     std::vector<Vec3> found;
     std::vector<Vec3> spread;
-    for (std::size_t v = 0; v < places.size(); ++v) {
-        if (bodies[v] == body) found.push_back(places[v]);
+    for (std::size_t v = 0; v < positions.size(); ++v) {
+        if (bodies[v] == body) found.push_back(positions[v]);
     }
     for (const auto& corners : triangles) {
         const auto is_own = [&](std::uint32_t corner) { return bodies[corner] == body; };
         if (std::none_of(corners.begin(), corners.end(), is_own)) continue;
-        const Vec3& a = places[corners[0]];
-        const Vec3 ab = places[corners[1]] - a;
-        const Vec3 ac = places[corners[2]] - a;
+        const Vec3& a = positions[corners[0]];
+        const Vec3 ab = positions[corners[1]] - a;
+        const Vec3 ac = positions[corners[2]] - a;
         const float area = 0.5f * ab.cross(ac).norm();
         const int count = std::max(1, static_cast<int>(area / (apart * apart)));
         for (int i = 0; i < count; ++i) {
@@ -151,9 +151,9 @@ std::vector<Vec3> SkinByBody::places_of(int body, float apart) const {
 std::vector<float> volumes_by_body(const SkinByBody& skin, std::size_t bodies) {
     std::vector<float> volumes(bodies, 0.0f);
     if (skin.triangles.empty()) return volumes;
-    Vec3 low = skin.places.front();
+    Vec3 low = skin.positions.front();
     Vec3 high = low;
-    for (const Vec3& place : skin.places) low = low.cwiseMin(place), high = high.cwiseMax(place);
+    for (const Vec3& position : skin.positions) low = low.cwiseMin(position), high = high.cwiseMax(position);
     const float step = std::max(high.x() - low.x(), high.y() - low.y()) / k_lines;
     if (!(step > 0.0f) || !std::isfinite(step)) return volumes;
     const int columns = static_cast<int>((high.x() - low.x()) / step) + 2;
@@ -162,7 +162,7 @@ std::vector<float> volumes_by_body(const SkinByBody& skin, std::size_t bodies) {
     for (const auto& corners : skin.triangles) {
         std::array<Eigen::Vector2f, 3> flat;
         for (std::size_t i = 0; i < 3; ++i)
-            flat[i] = (skin.places[corners[i]] - low).head<2>() / step - Eigen::Vector2f(0.503f, 0.497f);
+            flat[i] = (skin.positions[corners[i]] - low).head<2>() / step - Eigen::Vector2f(0.503f, 0.497f);
         const Eigen::Vector2f ab = flat[1] - flat[0];
         const Eigen::Vector2f ac = flat[2] - flat[0];
         const float area = ab.x() * ac.y() - ab.y() * ac.x();
@@ -178,8 +178,8 @@ std::vector<float> volumes_by_body(const SkinByBody& skin, std::size_t bodies) {
                 const float b = (p.x() * ac.y() - p.y() * ac.x()) / area;
                 const float c = (ab.x() * p.y() - ab.y() * p.x()) / area;
                 if (b < 0.0f || c < 0.0f || b + c > 1.0f) continue;
-                const float depth = (1.0f - b - c) * skin.places[corners[0]].z() +
-                                    b * skin.places[corners[1]].z() + c * skin.places[corners[2]].z();
+                const float depth = (1.0f - b - c) * skin.positions[corners[0]].z() +
+                                    b * skin.positions[corners[1]].z() + c * skin.positions[corners[2]].z();
                 lines[static_cast<std::size_t>(y * columns + x)].push_back({depth, area < 0.0f ? 1 : -1});
             }
         }
@@ -194,7 +194,7 @@ std::vector<float> volumes_by_body(const SkinByBody& skin, std::size_t bodies) {
         const Vec3 start(low.x() + step * (column + 0.5f), low.y() + step * (row + 0.5f), 0.0f);
         int inside = 0;
         for (std::size_t i = 0; i + 1 < line.size(); ++i) {
-            inside += line[i].way;
+            inside += line[i].direction;
             const float length = line[i + 1].depth - line[i].depth;
             if (inside == 0 || length <= 0.0f) continue;
             // A long way through the body is of several parts.

@@ -75,18 +75,18 @@ bool write_snapshot(std::span<const BodyState> states, double seconds,
         !std::isfinite(seconds))
         return false;
     for (const BodyState& state : states) {
-        if (!state.place.allFinite() || !state.turn.coeffs().allFinite()) return false;
+        if (!state.position.allFinite() || !state.turn.coeffs().allFinite()) return false;
     }
     Bytes out(bytes);
     out.put(k_mark, 1);
     out.put(states.size(), 1);
     out.put(std::bit_cast<std::uint64_t>(seconds), 8);
-    for (int axis = 0; axis < 3; ++axis) out.put(std::bit_cast<std::uint32_t>(states[0].place[axis]), 4);
+    for (int axis = 0; axis < 3; ++axis) out.put(std::bit_cast<std::uint32_t>(states[0].position[axis]), 4);
     for (const BodyState& state : states) {
         out.put(packed(state.turn), 4);
         for (int axis = 0; axis < 3; ++axis) {
             const float step =
-                std::clamp((state.place[axis] - states[0].place[axis]) / k_grid, -32767.0f, 32767.0f);
+                std::clamp((state.position[axis] - states[0].position[axis]) / k_grid, -32767.0f, 32767.0f);
             out.put(static_cast<std::uint16_t>(static_cast<std::int16_t>(std::lround(step))), 2);
         }
     }
@@ -109,7 +109,7 @@ bool read_snapshot(std::span<const std::uint8_t> bytes, std::span<BodyState> sta
         state.turn = unpacked(static_cast<std::uint32_t>(in.get(4)));
         for (int axis = 0; axis < 3; ++axis) {
             const auto step = static_cast<std::int16_t>(static_cast<std::uint16_t>(in.get(2)));
-            state.place[axis] = first[axis] + k_grid * static_cast<float>(step);
+            state.position[axis] = first[axis] + k_grid * static_cast<float>(step);
         }
     }
     return true;
@@ -119,10 +119,11 @@ void blend_snapshots(std::span<const BodyState> from, std::span<const BodyState>
                      std::span<BodyState> states) noexcept {
     const float by = std::isfinite(share) ? std::clamp(share, 0.0f, 1.0f) : 0.0f;
     for (std::size_t b = 0; b < states.size(); ++b) {
-        states[b].place = from[b].place + by * (to[b].place - from[b].place);
+        states[b].position = from[b].position + by * (to[b].position - from[b].position);
         states[b].turn = from[b].turn.slerp(by, to[b].turn);
         states[b].velocity = from[b].velocity + by * (to[b].velocity - from[b].velocity);
-        states[b].spin = from[b].spin + by * (to[b].spin - from[b].spin);
+        states[b].angular_velocity =
+            from[b].angular_velocity + by * (to[b].angular_velocity - from[b].angular_velocity);
     }
 }
 

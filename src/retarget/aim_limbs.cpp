@@ -19,7 +19,7 @@ bool is_limb(const Chain& chain) {
     return chain.name.starts_with("arm") || chain.name.starts_with("leg");
 }
 
-Vec3 place_of(const ChainPoint& point, std::span<const Transform> model) {
+Vec3 position_of(const ChainPoint& point, std::span<const Transform> model) {
     const Vec3& before = model[static_cast<std::size_t>(point.before)].translation;
     const Transform& after = model[static_cast<std::size_t>(point.after)];
     return before + point.share * (after.translation + after.rotation * point.carried - before);
@@ -72,10 +72,10 @@ const Chain* chain_of(const Chart& chart, int bone) {
     return found == chart.chains.end() ? nullptr : &*found;
 }
 
-// The nearest bone above a chain that is of another chain, or the hub; helpers between are passed over.
+// The nearest bone above a chain that is of another chain, or the hips; helpers between are passed over.
 int holder_of(const Chart& chart, const Chain& chain) {
     int above = chain.bones.empty() ? k_no_bone : chart.skeleton.parent(chain.bones.front());
-    while (above != k_no_bone && above != chart.hub && chain_of(chart, above) == nullptr)
+    while (above != k_no_bone && above != chart.hips && chain_of(chart, above) == nullptr)
         above = chart.skeleton.parent(above);
     return above;
 }
@@ -91,14 +91,14 @@ std::vector<int> chains_on(const Chart& chart, const Chain& chain) {
     return found;
 }
 
-// The first bones of all that hangs on hub and spine, but for the spine itself.
+// The first bones of all that hangs on hips and spine, but for the spine itself.
 std::vector<int> chains_on_trunk(const Chart& chart) {
     std::vector<int> found;
     for (const Chain& chain : chart.chains) {
         const int holder = holder_of(chart, chain);
         const Chain* held_by = holder == k_no_bone ? nullptr : chain_of(chart, holder);
         const bool on_spine = held_by != nullptr && held_by->name.starts_with("spine");
-        if (!chain.name.starts_with("spine") && holder != k_no_bone && (holder == chart.hub || on_spine))
+        if (!chain.name.starts_with("spine") && holder != k_no_bone && (holder == chart.hips || on_spine))
             found.push_back(chain.bones.front());
     }
     return found;
@@ -157,10 +157,10 @@ std::optional<LimbAim> aim_between_legs(const Pairing& pairing, const Quat& to_t
     const auto source_front = girdle(pairing.source, "leg.front", source_rest);
     const auto source_back = girdle(pairing.source, "leg.back", source_rest);
     if (!front || !back || !source_front || !source_back) return std::nullopt;
-    const Vec3 along = place_of(*front, target_rest) - place_of(*back, target_rest);
-    const Vec3 theirs = place_of(*source_front, source_rest) - place_of(*source_back, source_rest);
+    const Vec3 along = position_of(*front, target_rest) - position_of(*back, target_rest);
+    const Vec3 theirs = position_of(*source_front, source_rest) - position_of(*source_back, source_rest);
     LimbAim::Segment segment;
-    segment.bone = pairing.target.hub;
+    segment.bone = pairing.target.hips;
     segment.from = *source_back;
     segment.to = *source_front;
     LimbAim aim;
@@ -234,26 +234,28 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
             target[static_cast<std::size_t>(bone)].rotation =
                 (above.rotation.conjugate() * rotation).normalized();
         };
-        const auto keep_height = [&](const LimbAim::Lean& lean, int hub, const Quat& aimed) {
+        const auto keep_height = [&](const LimbAim::Lean& lean, int hips, const Quat& aimed) {
             const Vec3& up = pairing.target.up;
-            const Transform& was = target_model[static_cast<std::size_t>(hub)];
-            const Vec3 arm = 0.5f * (place_of(lean.back, target_model) + place_of(lean.front, target_model)) -
-                             was.translation;
+            const Transform& was = target_model[static_cast<std::size_t>(hips)];
+            const Vec3 arm =
+                0.5f * (position_of(lean.back, target_model) + position_of(lean.front, target_model)) -
+                was.translation;
             const Vec3 moved = aimed * was.rotation.conjugate() * arm;
-            target[static_cast<std::size_t>(hub)].translation = apply(
-                inverse(standing_above(skeleton, target, hub)), was.translation + up.dot(arm - moved) * up);
+            target[static_cast<std::size_t>(hips)].translation = apply(
+                inverse(standing_above(skeleton, target, hips)), was.translation + up.dot(arm - moved) * up);
         };
         for (const LimbAim::Segment& segment : limb.segments) {
             const Quat& turned = target_model[static_cast<std::size_t>(segment.bone)].rotation;
             Vec3 wanted = program.to_target *
-                          (place_of(segment.to, source_model) - place_of(segment.from, source_model));
+                          (position_of(segment.to, source_model) - position_of(segment.from, source_model));
             Vec3 now = turned * segment.along;
             if (limb.lean) {
                 wanted = limb.lean->turn * wanted;
-                now = place_of(limb.lean->front, target_model) - place_of(limb.lean->back, target_model);
+                now =
+                    position_of(limb.lean->front, target_model) - position_of(limb.lean->back, target_model);
             }
-            const bool is_known_way = wanted.norm() > program.slide;
-            const Quat aimed = is_known_way ? Quat(shortest_arc(now, wanted) * turned) : turned;
+            const bool is_known_direction = wanted.norm() > program.slide;
+            const Quat aimed = is_known_direction ? Quat(shortest_arc(now, wanted) * turned) : turned;
             keep(segment.bone, aimed);
             if (limb.lean) keep_height(*limb.lean, segment.bone, aimed);
             if (segment.next != k_no_bone && !segment.carries) {

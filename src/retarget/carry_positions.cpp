@@ -104,7 +104,7 @@ PositionProgram compile_positions(const Pairing& pairing, std::span<const int> f
         return std::max(above.cwiseAbs().maxCoeff(), 1e-9f);
     };
     const Extents extents = rest_extents(target, {});
-    const float posed = k_same_place * (extents.high - extents.low).norm();
+    const float posed = k_same_position * (extents.high - extents.low).norm();
     for (const Bone& bone : target.bones()) program.target_size.push_back(bone.rest.scale);
     for (int bone = 0; bone < static_cast<int>(target.size()); ++bone) {
         const auto b = static_cast<std::size_t>(bone);
@@ -113,8 +113,8 @@ PositionProgram compile_positions(const Pairing& pairing, std::span<const int> f
         PositionProgram::Step step;
         step.target = bone;
         step.source = follows[b];
-        const bool is_placed = bone == pairing.target.hub ||
-                               (bone == pairing.target.ground && step.source == pairing.source.ground);
+        const bool is_placed = bone == pairing.target.hips ||
+                               (bone == pairing.target.root && step.source == pairing.source.root);
         step.target_anchor = nearest_followed(target, bone, follows);
         if (was_let_go(pairing, bone, step.target_anchor)) continue;
         const Quat own =
@@ -148,7 +148,7 @@ PositionProgram compile_positions(const Pairing& pairing, std::span<const int> f
         program.steps.push_back(step);
         if (how == Positions::dropped) continue;
         const Transform& rest = source.bone(step.source).rest;
-        // The inner loop has hub and ground bone where they belong, however they slide.
+        // The inner loop has hips and root where they belong, however they slide.
         const float most = is_placed ? std::numeric_limits<float>::max() : slide / unit_of(step.source);
         program.watched.push_back(
             watch_on(step.source, rest, most, k_resizes * rest.scale.cwiseAbs().maxCoeff()));
@@ -172,20 +172,20 @@ void carry_positions(const PositionProgram& program, const Pairing& pairing,
         const Transform& above = parent == k_no_bone ? skeleton.above() : at(target_model, parent);
         if (step != program.steps.end() && step->target == bone) {
             const auto a = static_cast<std::size_t>(step->source);
-            Vec3 place = at(source_model, step->source).translation;
+            Vec3 position = at(source_model, step->source).translation;
             const auto carried = [&](const Vec3& now) -> Vec3 {
                 return step->frame * (program.scale * step->rest + step->slide_scale * (now - step->rest)) +
                        step->left_over;
             };
             if (step->source_anchor == k_no_bone) {
-                place = carried(place);
+                position = carried(position);
             } else {
                 const Transform& from = at(source_model, step->source_anchor);
                 const Transform& to = at(target_model, step->target_anchor);
-                place = to.translation +
-                        to.rotation * carried(from.rotation.conjugate() * (place - from.translation));
+                position = to.translation +
+                           to.rotation * carried(from.rotation.conjugate() * (position - from.translation));
             }
-            local.translation = apply(inverse(above), place);
+            local.translation = apply(inverse(above), position);
             const Vec3& size = pairing.source.skeleton.bone(step->source).rest.scale;
             if (!step->keeps_size && resizes(source[a].scale, size)) {
                 const Vec3 grown = ratio(source[a].scale, size);

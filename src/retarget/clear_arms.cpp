@@ -21,10 +21,10 @@ ArmClearer::Depths ArmClearer::depths_of(const ArmShape& arm, const Solids& soli
                                          std::span<const Transform> model) {
     Depths depths{};
     for (std::size_t k = 0; k < k_arm_probes; ++k) {
-        const Vec3 place = place_of(arm.probes[k], model);
+        const Vec3 position = position_of(arm.probes[k], model);
         for (const PlacedSolid& solid : solids) {
-            if (!solid.may_touch(place, arm.probes[k].radius)) continue;
-            depths[k] = std::max(depths[k], arm.probes[k].radius - nearest_on(solid.capsule, place).gap);
+            if (!solid.may_touch(position, arm.probes[k].radius)) continue;
+            depths[k] = std::max(depths[k], arm.probes[k].radius - nearest_on(solid.capsule, position).gap);
         }
     }
     return depths;
@@ -39,43 +39,40 @@ void ArmClearer::place_solids(const BodyShape& shape, std::span<const Transform>
     }
 }
 
-ArmClearer::ArmClearer(Take& take)
-    : take_(take),
-      source_(take.plan.pairing.source),
-      target_(take.plan.pairing.target),
-      clear_(take.frames(), 0) {
+ArmClearer::ArmClearer(PassRun& run)
+    : run_(run), source_(run.plan.pairing.source), target_(run.plan.pairing.target), clear_(run.frames(), 0) {
     find_allowed();
 }
 
 float ArmClearer::clear() {
     float depth = 0.0f;
-    if (take_.plan.arms.empty()) return depth;
+    if (run_.plan.arms.empty()) return depth;
     for (int round = 0; round < k_rounds; ++round) {
         float too_deep = 0.0f;
         const bool turned = clear_once(too_deep);
         if (round == 0) depth = too_deep;
         if (!turned) break;
     }
-    return depth / static_cast<float>(std::max<std::size_t>(take_.frames() * take_.plan.arms.size(), 1));
+    return depth / static_cast<float>(std::max<std::size_t>(run_.frames() * run_.plan.arms.size(), 1));
 }
 
 const ArmShape& ArmClearer::shape(std::size_t arm) const {
-    return take_.plan.target_arm(take_.plan.arms[arm]);
+    return run_.plan.target_arm(run_.plan.arms[arm]);
 }
 
 // What the source's own arms are in its body may stay.
 void ArmClearer::find_allowed() {
-    allowed_.resize(take_.plan.arms.size());
+    allowed_.resize(run_.plan.arms.size());
     Solids solids;
-    for (std::size_t f = 0; f < take_.frames(); ++f) {
-        const std::span<const Transform> model = take_.source_pose(f);
+    for (std::size_t f = 0; f < run_.frames(); ++f) {
+        const std::span<const Transform> model = run_.source_pose(f);
         place_solids(source_.shape, model, solids);
         for (std::size_t i = 0; i < allowed_.size(); ++i) {
             // What answers to an arm may be a leg, which is in no body.
-            const ArmShape* own = take_.plan.source_arm(take_.plan.arms[i]);
+            const ArmShape* own = run_.plan.source_arm(run_.plan.arms[i]);
             Depths depths{};
             if (own != nullptr) depths = depths_of(*own, solids, model);
-            for (float& depth : depths) depth = take_.plan.leg_ratio * depth + k_tolerance * target_.height;
+            for (float& depth : depths) depth = run_.plan.leg_ratio * depth + k_tolerance * target_.height;
             allowed_[i].push_back(depths);
         }
     }
@@ -83,44 +80,45 @@ void ArmClearer::find_allowed() {
 
 // The least turn about the shoulder that brings the deepest ball out, then the next, until all are.
 Vec3 ArmClearer::least_turn(std::size_t arm, std::size_t frame, const Solids& solids, float& depth) const {
-    const Vec3 shoulder = head_of(take_.plan.arms[arm].target.bones[0], take_.model);
-    std::array<Vec3, k_arm_probes> places;
-    for (std::size_t k = 0; k < k_arm_probes; ++k) places[k] = place_of(shape(arm).probes[k], take_.model);
+    const Vec3 shoulder = head_of(run_.plan.arms[arm].target.bones[0], run_.model);
+    std::array<Vec3, k_arm_probes> positions;
+    for (std::size_t k = 0; k < k_arm_probes; ++k)
+        positions[k] = position_of(shape(arm).probes[k], run_.model);
     Quat turned = Quat::Identity();
     for (int attempt = 0; attempt < k_tries; ++attempt) {
         float worst = 0.0f;
         Vec3 step = Vec3::Zero();
         for (std::size_t k = 0; k < k_arm_probes; ++k) {
             for (const PlacedSolid& solid : solids) {
-                if (!solid.may_touch(places[k], shape(arm).probes[k].radius)) continue;
-                const NearestOnCapsule nearest = nearest_on(solid.capsule, places[k]);
+                if (!solid.may_touch(positions[k], shape(arm).probes[k].radius)) continue;
+                const NearestOnCapsule nearest = nearest_on(solid.capsule, positions[k]);
                 const float too_deep = shape(arm).probes[k].radius - nearest.gap - allowed_[arm][frame][k];
                 if (too_deep <= worst) continue;
-                const Vec3 axis = (places[k] - shoulder).cross(nearest.normal);
+                const Vec3 axis = (positions[k] - shoulder).cross(nearest.normal);
                 if (axis.norm() < 0.02f * target_.height) continue;
                 worst = too_deep;
                 step = axis.normalized() * (too_deep / axis.norm());
             }
         }
-        if (attempt == 0) depth += worst / take_.plan.arms[arm].target_length;
+        if (attempt == 0) depth += worst / run_.plan.arms[arm].target_length;
         if (worst <= 0.0f) break;
         const Quat turn(Eigen::AngleAxisf(std::min(step.norm(), 0.5f), step.normalized()));
         turned = (turn * turned).normalized();
-        for (Vec3& place : places) place = shoulder + turn * (place - shoulder);
+        for (Vec3& position : positions) position = shoulder + turn * (position - shoulder);
     }
     return rotation_vector(turned);
 }
 
 bool ArmClearer::clear_once(float& depth) {
-    const std::size_t arms = take_.plan.arms.size();
-    std::vector<std::vector<Vec3>> turns(arms, std::vector<Vec3>(take_.frames(), Vec3::Zero()));
+    const std::size_t arms = run_.plan.arms.size();
+    std::vector<std::vector<Vec3>> turns(arms, std::vector<Vec3>(run_.frames(), Vec3::Zero()));
     std::vector<char> any(arms, 0);
     Solids solids;
-    for (std::size_t f = 0; f < take_.frames(); ++f) {
+    for (std::size_t f = 0; f < run_.frames(); ++f) {
         if (clear_[f] != 0) continue;
         clear_[f] = 1;
-        take_.pose(f);
-        place_solids(target_.shape, take_.model, solids);
+        run_.pose(f);
+        place_solids(target_.shape, run_.model, solids);
         for (std::size_t i = 0; i < arms; ++i) {
             turns[i][f] = least_turn(i, f, solids, depth);
             any[i] |= turns[i][f].isZero() ? 0 : 1;
@@ -136,16 +134,16 @@ bool ArmClearer::clear_once(float& depth) {
 void ArmClearer::turn_arm(std::size_t arm, const std::vector<Vec3>& turns) {
     std::vector<float> angles;
     for (const Vec3& turn : turns) angles.push_back(turn.norm());
-    const float widen = take_.frames_in(k_widen_seconds);
+    const float widen = run_.frames_in(k_widen_seconds);
     angles = rounded_up(angles, static_cast<int>(std::lround(widen)));
     const std::vector<Vec3> axes = smoothed(turns, 0.5f * widen);
-    for (std::size_t f = 0; f < take_.frames(); ++f) {
+    for (std::size_t f = 0; f < run_.frames(); ++f) {
         if (angles[f] < 1e-6f || axes[f].norm() < 1e-9f) continue;
         moved(f);
-        take_.pose(f);
+        run_.pose(f);
         const Quat turn(Eigen::AngleAxisf(angles[f], axes[f].normalized()));
-        turn_limb(take_.skeleton(), take_.plan.arms[arm].target.bones, {turn, turn}, nullptr, take_.model,
-                  take_.result.frame(f));
+        turn_limb(run_.skeleton(), run_.plan.arms[arm].target.bones, {turn, turn}, nullptr, run_.model,
+                  run_.result.frame(f));
     }
 }
 

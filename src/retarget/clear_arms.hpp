@@ -10,7 +10,7 @@ namespace dendraxis {
 /// Remembers which frames are clear, so that looking again costs only what was moved since.
 class ArmClearer {
  public:
-    explicit ArmClearer(Take& take);
+    explicit ArmClearer(PassRun& run);
 
     /// Turns arms out of the body where they are deeper in it than the source's. Returns how deep they were,
     /// a mean over frames and arms in lengths of the arm; 0 if none had to be turned.
@@ -26,9 +26,9 @@ class ArmClearer {
         Capsule capsule;
         float bound;
 
-        bool may_touch(const Vec3& place, float radius) const {
+        bool may_touch(const Vec3& position, float radius) const {
             const float reach = bound + radius;
-            return (place - capsule.center).squaredNorm() < reach * reach;
+            return (position - capsule.center).squaredNorm() < reach * reach;
         }
     };
     using Solids = std::vector<PlacedSolid>;
@@ -41,7 +41,7 @@ class ArmClearer {
     bool clear_once(float& depth);
     void turn_arm(std::size_t arm, const std::vector<Vec3>& turns);
 
-    Take& take_;
+    PassRun& run_;
     const Chart& source_;
     const Chart& target_;
     std::vector<std::vector<Depths>> allowed_;  // by arm and frame

@@ -32,7 +32,7 @@ class ContactFinder {
                 const Sole& sole = chart_.shape.soles[i];
                 std::array<Vec3, k_foot_parts> parts;
                 for (std::size_t p = 0; p < k_foot_parts; ++p)
-                    parts[p] = place_of(sole, sole.parts[p], model);
+                    parts[p] = position_of(sole, sole.parts[p], model);
                 tracks[i].parts.push_back(parts);
                 tracks[i].height.push_back(lowest_of(sole, model, chart_.up) - chart_.floor);
             }

@@ -69,9 +69,9 @@ bool stands(const Foot& foot) {
 }
 
 float shift_for(const LimbJoints& joints, const Vec3& correction, const Vec3& up, float reach) {
-    const Vec3 way = joints.end + correction - joints.root;
-    const float down = way.dot(up);
-    const float aside = (way - down * up).norm();
+    const Vec3 direction = joints.end + correction - joints.root;
+    const float down = direction.dot(up);
+    const float aside = (direction - down * up).norm();
     return down + std::sqrt(std::max(0.0f, reach * reach - aside * aside));
 }
 
@@ -84,7 +84,7 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
     const PassPlan& plan = *plan_;
     const Chart& from = plan.pairing.source;
     const Chart& to = plan.pairing.target;
-    if (source.size() < from.skeleton.size() || target.size() < to.skeleton.size() || to.hub == k_no_bone)
+    if (source.size() < from.skeleton.size() || target.size() < to.skeleton.size() || to.hips == k_no_bone)
         return;
     if (plan.is_exact) return;
     workspace.source.resize(from.skeleton.size());
@@ -103,8 +103,8 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
         Now& pose = now[i];
         pose.joints = leg.target.joints(workspace.target);
         for (std::size_t p = 0; p < k_foot_parts; ++p) {
-            pose.source[p] = place_of(source_sole, source_sole.parts[p], workspace.source);
-            pose.target[p] = place_of(sole, sole.parts[p], workspace.target) - pose.joints.end;
+            pose.source[p] = position_of(source_sole, source_sole.parts[p], workspace.source);
+            pose.target[p] = position_of(sole, sole.parts[p], workspace.target) - pose.joints.end;
         }
         pose.source_height = lowest_of(source_sole, workspace.source, from.up) - from.floor;
         pose.lowest = lowest_of(sole, workspace.target, to.up);
@@ -132,15 +132,15 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
         highest = std::min(highest, shift_for(pose.joints, foot.correction, to.up,
                                               std::max(stretch, k_most_stretch * leg.target_length)));
     }
-    const float wanted = shift_weight > 0.0f ? std::min(shift_sum / shift_weight, highest) : state.hub_shift;
-    state.hub_shift =
-        state.started ? wanted + (state.hub_shift - wanted) * std::exp(-seconds / k_hips_seconds) : wanted;
+    const float wanted = shift_weight > 0.0f ? std::min(shift_sum / shift_weight, highest) : state.hips_shift;
+    state.hips_shift =
+        state.started ? wanted + (state.hips_shift - wanted) * std::exp(-seconds / k_hips_seconds) : wanted;
     state.started = true;
-    const int parent = to.skeleton.parent(to.hub);
+    const int parent = to.skeleton.parent(to.hips);
     const Transform& above =
         parent == k_no_bone ? to.skeleton.above() : workspace.target[static_cast<std::size_t>(parent)];
-    const Vec3 shift = state.hub_shift * to.up;
-    target[static_cast<std::size_t>(to.hub)].translation +=
+    const Vec3 shift = state.hips_shift * to.up;
+    target[static_cast<std::size_t>(to.hips)].translation +=
         inverse(above).scale.cwiseProduct(above.rotation.conjugate() * shift);
     for (std::size_t i = 0; i < legs; ++i) {
         const LimbJoints& joints = now[i].joints;

@@ -1,7 +1,7 @@
 // Own method. A foot that stands rolls without slipping: from frame to frame the part of the target's sole
 // that answers to the one the source stands on moves as that one does, in proportion, and so not at all where
 // it rests. Between two contacts the correction is bridged with the slopes that it has at their ends. The
-// lowest place of the sole is as high over the floor as the source's, in proportion; the hub comes down or up
+// lowest place of the sole is as high over the floor as the source's, in proportion; the hips come down or up
 // so that the leg which stands is bent as the source's is.
 #include "hips_shift.hpp"
 #include "pass_plan.hpp"
@@ -39,18 +39,18 @@ Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slop
 
 class FootHolder {
  public:
-    explicit FootHolder(Take& take)
-        : take_(take),
-          target_(take.plan.pairing.target),
+    explicit FootHolder(PassRun& run)
+        : run_(run),
+          target_(run.plan.pairing.target),
           up_(target_.up),
-          feet_(track_feet(take.plan.pairing.source, take.source, take.plan.pairing.settings.contacts)) {}
+          feet_(track_feet(run.plan.pairing.source, run.source, run.plan.pairing.settings.contacts)) {}
 
     void hold(FeetBy by) {
         follow_legs();
         for (std::size_t i = 0; i < legs_.size(); ++i) corrections_.push_back(correction(i));
         std::vector<LegWish> wishes;
         for (std::size_t i = 0; i < legs_.size(); ++i) wishes.push_back(wish(i));
-        hub_shift_ = hips_shift(wishes, take_.frames_in(k_hips_seconds));
+        hips_shift_ = hips_shift(wishes, run_.frames_in(k_hips_seconds));
         if (by == FeetBy::legs) {
             leave_air_alone();
         } else {
@@ -60,25 +60,25 @@ class FootHolder {
     }
 
  private:
-    const LimbPlan& plan(std::size_t leg) const { return take_.plan.legs[leg]; }
+    const LimbPlan& plan(std::size_t leg) const { return run_.plan.legs[leg]; }
     const FootTrack& foot(std::size_t leg) const {
         return feet_[static_cast<std::size_t>(plan(leg).source_shape)];
     }
-    const Sole& sole(std::size_t leg) const { return take_.plan.target_sole(plan(leg)); }
+    const Sole& sole(std::size_t leg) const { return run_.plan.target_sole(plan(leg)); }
     Vec3 level(const Vec3& v) const { return v - v.dot(up_) * up_; }
 
     void follow_legs() {
-        legs_.resize(take_.plan.legs.size());
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
-            take_.pose(f);
+        legs_.resize(run_.plan.legs.size());
+        for (std::size_t f = 0; f < run_.frames(); ++f) {
+            run_.pose(f);
             for (std::size_t i = 0; i < legs_.size(); ++i) {
                 LegTrack& leg = legs_[i];
-                leg.joints.push_back(plan(i).target.joints(take_.model));
+                leg.joints.push_back(plan(i).target.joints(run_.model));
                 std::array<Vec3, k_foot_parts> parts;
                 for (std::size_t p = 0; p < k_foot_parts; ++p)
-                    parts[p] = place_of(sole(i), sole(i).parts[p], take_.model) - leg.joints.back().end;
+                    parts[p] = position_of(sole(i), sole(i).parts[p], run_.model) - leg.joints.back().end;
                 leg.parts.push_back(parts);
-                leg.lowest.push_back(lowest_of(sole(i), take_.model, up_));
+                leg.lowest.push_back(lowest_of(sole(i), run_.model, up_));
             }
         }
     }
@@ -86,7 +86,7 @@ class FootHolder {
     // How much of the foot rests on each part: nearly all of it on the lowest.
     std::array<float, k_foot_parts> weights(std::size_t leg, std::size_t frame) const {
         const FootTrack& track = foot(leg);
-        const Vec3& up = take_.plan.pairing.source.up;
+        const Vec3& up = run_.plan.pairing.source.up;
         const float grain = 0.004f * plan(leg).source_length;
         float lowest = 1e30f;
         for (std::size_t p = 0; p < k_foot_parts; ++p) {
@@ -109,19 +109,19 @@ class FootHolder {
         const auto next = weights(leg, frame + 1);
         const auto& source = foot(leg).parts;
         const auto& own = legs_[leg].parts;
-        Vec3 step = take_.shift[frame + 1] - take_.shift[frame];
+        Vec3 step = run_.shift[frame + 1] - run_.shift[frame];
         for (std::size_t p = 0; p < k_foot_parts; ++p) {
             const float weight = 0.5f * (now[p] + next[p]);
             if (weight == 0.0f) continue;
-            const Vec3 theirs = take_.plan.to_target * Vec3(source[frame + 1][p] - source[frame][p]);
-            step += weight * (take_.plan.leg_ratio * theirs - (own[frame + 1][p] - own[frame][p]));
+            const Vec3 theirs = run_.plan.to_target * Vec3(source[frame + 1][p] - source[frame][p]);
+            step += weight * (run_.plan.leg_ratio * theirs - (own[frame + 1][p] - own[frame][p]));
         }
         return level(step);
     }
 
     // A foot that lifts for less than a step stands on where it stood.
     std::vector<FrameSpan> joined(const std::vector<FrameSpan>& spans) const {
-        const float most = take_.frames_in(k_flicker_seconds);
+        const float most = run_.frames_in(k_flicker_seconds);
         std::vector<FrameSpan> result;
         for (const FrameSpan& span : spans) {
             if (!result.empty() && static_cast<float>(span.first - result.back().last) <= most) {
@@ -134,9 +134,9 @@ class FootHolder {
     }
 
     std::vector<Vec3> correction(std::size_t leg) const {
-        std::vector<Vec3> over_floor(take_.frames(), Vec3::Zero());
+        std::vector<Vec3> over_floor(run_.frames(), Vec3::Zero());
         const std::vector<FrameSpan> spans =
-            joined(spans_where(take_.frames(), [&](std::size_t f) { return foot(leg).stands(f); }));
+            joined(spans_where(run_.frames(), [&](std::size_t f) { return foot(leg).stands(f); }));
         for (const FrameSpan& span : spans) {
             Vec3 sum = Vec3::Zero();
             for (std::size_t f = span.first; f < span.last; ++f) {
@@ -153,7 +153,7 @@ class FootHolder {
         complete(leg, over_floor, spans);
         bridge(over_floor, spans);
         const std::vector<float> rise = rises(leg);
-        for (std::size_t f = 0; f < take_.frames(); ++f) over_floor[f] += rise[f] * up_ + plan(leg).offset;
+        for (std::size_t f = 0; f < run_.frames(); ++f) over_floor[f] += rise[f] * up_ + plan(leg).offset;
         return over_floor;
     }
 
@@ -191,7 +191,7 @@ class FootHolder {
 
     void bridge(std::vector<Vec3>& values, const std::vector<FrameSpan>& spans) const {
         if (spans.empty()) return;
-        const float settle = std::max(1.0f, take_.frames_in(k_settle_seconds));
+        const float settle = std::max(1.0f, run_.frames_in(k_settle_seconds));
         const auto slope_out = [&](const FrameSpan& span) {
             return span.last > span.first ? Vec3(values[span.last] - values[span.last - 1])
                                           : Vec3(Vec3::Zero());
@@ -214,7 +214,7 @@ class FootHolder {
             const std::size_t a = spans[i].last;
             const std::size_t b = spans[i + 1].first;
             const auto count = static_cast<float>(b - a);
-            const float longest = take_.frames_in(k_bridge_seconds);
+            const float longest = run_.frames_in(k_bridge_seconds);
             for (std::size_t f = a + 1; f < b; ++f) {
                 const auto after = static_cast<float>(f - a);
                 const auto before = static_cast<float>(b - f);
@@ -234,24 +234,25 @@ class FootHolder {
     // lowest place of the sole changes from toes to heel at once.
     std::vector<float> rises(std::size_t leg) const {
         const FootTrack& track = foot(leg);
-        std::vector<float> exact(take_.frames());
-        for (std::size_t f = 0; f < take_.frames(); ++f)
-            exact[f] = target_.floor + take_.plan.leg_ratio * track.height[f] - legs_[leg].lowest[f];
-        const std::vector<float> eased = smoothed(exact, take_.frames_in(k_hips_seconds));
+        std::vector<float> exact(run_.frames());
+        for (std::size_t f = 0; f < run_.frames(); ++f)
+            exact[f] = target_.floor + run_.plan.leg_ratio * track.height[f] - legs_[leg].lowest[f];
+        const std::vector<float> eased = smoothed(exact, run_.frames_in(k_hips_seconds));
         const float length = plan(leg).source_length;
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
+        for (std::size_t f = 0; f < run_.frames(); ++f) {
             const float over = (track.height[f] - track.level[f]) / length;
             exact[f] += smoother_step((over - 0.03f) / 0.07f) * (eased[f] - exact[f]);
         }
         return exact;
     }
 
-    // How far the hub must come up for this leg to be stretched by `stretch` of its length; negative is down.
+    // How far the hips must come up for this leg to be stretched by `stretch` of its length; negative is
+    // down.
     float shift_for(std::size_t leg, std::size_t frame, float stretch) const {
         const LimbJoints& joints = legs_[leg].joints[frame];
-        const Vec3 way = joints.end + corrections_[leg][frame] - joints.root;
-        const float down = way.dot(up_);
-        const float aside = level(way).norm();
+        const Vec3 direction = joints.end + corrections_[leg][frame] - joints.root;
+        const float down = direction.dot(up_);
+        const float aside = level(direction).norm();
         const float reach = stretch * plan(leg).target_length;
         return down + std::sqrt(std::max(0.0f, reach * reach - aside * aside));
     }
@@ -263,13 +264,13 @@ class FootHolder {
 
     LegWish wish(std::size_t leg) const {
         LegWish wish;
-        std::vector<float> on(take_.frames());
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
+        std::vector<float> on(run_.frames());
+        for (std::size_t f = 0; f < run_.frames(); ++f) {
             wish.stands.push_back(foot(leg).stands(f) ? 1 : 0);
             on[f] = wish.stands.back() ? 1.0f : 0.0f;
         }
-        on = smoothed(on, take_.frames_in(k_hips_seconds));
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
+        on = smoothed(on, run_.frames_in(k_hips_seconds));
+        for (std::size_t f = 0; f < run_.frames(); ++f) {
             // A leg that lies says little about the height.
             const LimbJoints& joints = legs_[leg].joints[f];
             const float upright = std::max(0.0f, (joints.root - joints.end).normalized().dot(up_));
@@ -288,84 +289,84 @@ class FootHolder {
 
     void move_with_hips() {
         for (std::size_t i = 0; i < legs_.size(); ++i) {
-            for (std::size_t f = 0; f < take_.frames(); ++f)
-                corrections_[i][f] = hub_shift_[f] * up_ + plan(i).offset;
+            for (std::size_t f = 0; f < run_.frames(); ++f)
+                corrections_[i][f] = hips_shift_[f] * up_ + plan(i).offset;
         }
     }
 
     // A foot in the air goes up and down with the hips and is left as it is, but for not going through the
     // floor deeper than the source's does.
     void leave_air_alone() {
-        const int reach = static_cast<int>(std::lround(take_.frames_in(2.0f * k_hips_seconds)));
+        const int reach = static_cast<int>(std::lround(run_.frames_in(2.0f * k_hips_seconds)));
         for (std::size_t i = 0; i < legs_.size(); ++i) {
-            std::vector<float> on(take_.frames());
-            for (std::size_t f = 0; f < take_.frames(); ++f) on[f] = foot(i).stands(f) ? 1.0f : 0.0f;
+            std::vector<float> on(run_.frames());
+            for (std::size_t f = 0; f < run_.frames(); ++f) on[f] = foot(i).stands(f) ? 1.0f : 0.0f;
             on = rounded_up(on, reach);
-            std::vector<float> too_low(take_.frames());
-            for (std::size_t f = 0; f < take_.frames(); ++f) {
+            std::vector<float> too_low(run_.frames());
+            for (std::size_t f = 0; f < run_.frames(); ++f) {
                 Vec3& correction = corrections_[i][f];
                 const float rise = correction.dot(up_);
-                const float eased = rise + (1.0f - std::min(1.0f, on[f])) * (hub_shift_[f] - rise);
+                const float eased = rise + (1.0f - std::min(1.0f, on[f])) * (hips_shift_[f] - rise);
                 correction += (eased - rise) * up_;
-                const float lowest = target_.floor + take_.plan.leg_ratio * std::min(0.0f, foot(i).height[f]);
+                const float lowest = target_.floor + run_.plan.leg_ratio * std::min(0.0f, foot(i).height[f]);
                 too_low[f] = std::max(0.0f, std::min(lowest - (legs_[i].lowest[f] + eased), rise - eased));
             }
             const std::vector<float> up = rounded_up(too_low, reach);
-            for (std::size_t f = 0; f < take_.frames(); ++f) corrections_[i][f] += up[f] * up_;
+            for (std::size_t f = 0; f < run_.frames(); ++f) corrections_[i][f] += up[f] * up_;
         }
     }
 
     // A leg that is nearly straight keeps its length where a hair would do: to shorten it by half a
     // hundredth, its knee would have to turn by six degrees.
     Vec3 spare_knee(std::size_t leg, const LimbJoints& joints, const Vec3& ankle) const {
-        const Vec3 way = ankle - joints.root;
+        const Vec3 direction = ankle - joints.root;
         const float length = plan(leg).target_length;
         const float now = (joints.end - joints.root).norm() / length;
-        const float off = way.norm() / length - now;
+        const float off = direction.norm() / length - now;
         const float slack =
             k_straight_slack * smoother_step((now - k_straight_from) / (1.0f - k_straight_from));
         const float kept = std::copysign(std::sqrt(off * off + slack * slack) - slack, off);
-        return joints.root + way.normalized() * (now + kept) * length;
+        return joints.root + direction.normalized() * (now + kept) * length;
     }
 
     void apply() {
-        const int parent = take_.skeleton().parent(target_.hub);
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
-            take_.pose(f);
-            const auto local = take_.result.frame(f);
-            const Transform above = parent == k_no_bone ? take_.skeleton().above()
-                                                        : take_.model[static_cast<std::size_t>(parent)];
-            const Vec3 shift = hub_shift_[f] * up_;
-            local[static_cast<std::size_t>(target_.hub)].translation +=
+        const int parent = run_.skeleton().parent(target_.hips);
+        for (std::size_t f = 0; f < run_.frames(); ++f) {
+            run_.pose(f);
+            const auto local = run_.result.frame(f);
+            const Transform above =
+                parent == k_no_bone ? run_.skeleton().above() : run_.model[static_cast<std::size_t>(parent)];
+            const Vec3 shift = hips_shift_[f] * up_;
+            local[static_cast<std::size_t>(target_.hips)].translation +=
                 inverse(above).scale.cwiseProduct(above.rotation.conjugate() * shift);
             for (std::size_t i = 0; i < legs_.size(); ++i) {
                 const LimbJoints& joints = legs_[i].joints[f];
                 TwoBoneOptions options;
-                options.hint = take_.model[static_cast<std::size_t>(target_.hub)].rotation *
-                               (hub_rest_.conjugate() * target_.facing);
+                options.hint = run_.model[static_cast<std::size_t>(target_.hips)].rotation *
+                               (hips_rest_.conjugate() * target_.facing);
                 const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};
                 const LimbTurns turns =
                     solve_two_bone(moved, spare_knee(i, moved, joints.end + corrections_[i][f]), options);
-                plan(i).target.turn(take_.skeleton(), turns, moved.root, take_.model, local);
+                plan(i).target.turn(run_.skeleton(), turns, moved.root, run_.model, local);
             }
         }
     }
 
-    Take& take_;
+    PassRun& run_;
     const Chart& target_;
     Vec3 up_;
-    Quat hub_rest_ = rest_in_model_space(target_.skeleton)[static_cast<std::size_t>(target_.hub)].rotation;
+    Quat hips_rest_ = rest_in_model_space(target_.skeleton)[static_cast<std::size_t>(target_.hips)].rotation;
     std::vector<FootTrack> feet_;
     std::vector<LegTrack> legs_;
     std::vector<std::vector<Vec3>> corrections_;
-    std::vector<float> hub_shift_;
+    std::vector<float> hips_shift_;
 };
 
 }  // namespace
 
-void hold_feet(Take& take, FeetBy by) {
-    if (take.plan.legs.empty() || take.frames() == 0) return;
-    FootHolder(take).hold(by);
+void hold_feet(PassRun& run, FeetBy by) {
+    if (run.plan.legs.empty() || run.frames() == 0) return;
+    FootHolder(run).hold(by);
 }
 
 }  // namespace dendraxis

@@ -11,7 +11,7 @@
 namespace dendraxis {
 namespace {
 
-// Bones whose turning is carried: those of paired chains and all that is above one, hub and ground bone
+// Bones whose turning is carried: those of paired chains and all that is above one, hips and root
 // included.
 std::vector<char> carried_bones(const Pairing& pairing) {
     const Skeleton& skeleton = pairing.source.skeleton;
@@ -19,7 +19,7 @@ std::vector<char> carried_bones(const Pairing& pairing) {
     const auto mark = [&](int bone) {
         for (; bone != k_no_bone; bone = skeleton.parent(bone)) carried[static_cast<std::size_t>(bone)] = 1;
     };
-    mark(pairing.source.hub);
+    mark(pairing.source.hips);
     for (const ChainPair& entry : pairing.chains) {
         const Chain* chain = pairing.source.find(entry.source);
         if (chain != nullptr && !chain->bones.empty()) mark(chain->bones.back());
@@ -64,8 +64,8 @@ std::vector<Follow> follow_of(const Pairing& pairing, const Clip& clip) {
     }
     for (std::size_t b = 0; b < sources.size(); ++b) {
         if (sources[b] == k_no_bone) continue;
-        const bool dropped = static_cast<int>(b) != pairing.target.hub &&
-                             static_cast<int>(b) != pairing.target.ground &&
+        const bool dropped = static_cast<int>(b) != pairing.target.hips &&
+                             static_cast<int>(b) != pairing.target.root &&
                              pairing.settings.positions_of(clip.name, chain_of[b]) == Positions::dropped;
         result[static_cast<std::size_t>(sources[b])] = dropped ? Follow::in_turns : Follow::wholly;
     }
@@ -124,11 +124,11 @@ Findings lost_motion(const Pairing& pairing, const Clip& clip) {
         const Swing swing = swing_of(clip, i, unit);
         if (!carried[i] && followed[i] == Follow::no && swing.turned > 1.0f / k_degrees)
             turning.push_back(fmt::format("{} ({:.0f} degrees)", bone.label, swing.turned * k_degrees));
-        // What the hub and the bones above it travel is carried; a bone below it that slides is not.
-        const bool above_hub =
-            pairing.source.hub != k_no_bone && skeleton.is_above(static_cast<int>(i), pairing.source.hub);
+        // What the hips and the bones above them move is carried; a bone below them that slides is not.
+        const bool above_hips =
+            pairing.source.hips != k_no_bone && skeleton.is_above(static_cast<int>(i), pairing.source.hips);
         const bool reaches = limbs[i] && followed[i] == Follow::no;
-        if (!above_hub && !reaches && swing.slid > 0.005f)
+        if (!above_hips && !reaches && swing.slid > 0.005f)
             sliding.push_back(fmt::format("{} ({:.1f} % of the height)", bone.label, 100.0f * swing.slid));
         if (swing.scaled > 0.01f)
             scaling.push_back(fmt::format("{} (by {:.2g})", bone.label, 1.0f + swing.scaled));

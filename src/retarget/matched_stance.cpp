@@ -1,4 +1,4 @@
-// Own method: shortest turns from the hub out, then twist from the chains that branch off.
+// Own method: shortest turns from the hips out, then twist from the chains that branch off.
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -25,7 +25,7 @@ std::vector<const Chain*> chains_after(const Chart& chart, const Chain& chain) {
                     return std::find(c.bones.begin(), c.bones.end(), bone) != c.bones.end();
                 });
             if (bone == chain.bones.back()) after.push_back(&other);
-            if (charted || bone == chart.hub) break;
+            if (charted || bone == chart.hips) break;
         }
     }
     return after;
@@ -58,27 +58,27 @@ std::optional<Vec3> flesh_middle(const Chart& chart, int bone) {
         std::find_if(marks.begin(), marks.end(), [bone](const BoneMark& mark) { return mark.bone == bone; });
     if (found == marks.end()) return std::nullopt;
     const Transform rest = rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(bone)];
-    return rest.rotation.conjugate() * (found->place - rest.translation);
+    return rest.rotation.conjugate() * (found->position - rest.translation);
 }
 
-Vec3 apply_rigidly(const std::vector<Transform>& model, int bone, const Vec3& place) {
+Vec3 apply_rigidly(const std::vector<Transform>& model, int bone, const Vec3& position) {
     const Transform& at = model[static_cast<std::size_t>(bone)];
-    return at.translation + at.rotation * place;
+    return at.translation + at.rotation * position;
 }
 
-Vec3 place(const std::vector<Transform>& model, int bone) {
+Vec3 position(const std::vector<Transform>& model, int bone) {
     return model[static_cast<std::size_t>(bone)].translation;
 }
 
 std::vector<Vec3> heads_of(const Chain& chain, const std::vector<Transform>& model) {
     std::vector<Vec3> heads;
-    for (const int bone : chain.bones) heads.push_back(place(model, bone));
+    for (const int bone : chain.bones) heads.push_back(position(model, bone));
     return heads;
 }
 
 Vec3 mean_start(const std::vector<const Chain*>& chains, const std::vector<Transform>& model) {
     Vec3 sum = Vec3::Zero();
-    for (const Chain* chain : chains) sum += place(model, chain->bones.front());
+    for (const Chain* chain : chains) sum += position(model, chain->bones.front());
     return sum / static_cast<float>(chains.size());
 }
 
@@ -130,8 +130,8 @@ class StanceMatcher {
             target_[b].rotation = (turns_[b] * target_rest_[b].rotation).normalized();
         }
         if (!on_four_) straighten_trunk();
-        const bool hub_follows = follows_[static_cast<std::size_t>(pairing_.target.hub)] != k_no_bone;
-        const float drop = hub_follows ? 0.0f : hub_drop();
+        const bool hips_follows = follows_[static_cast<std::size_t>(pairing_.target.hips)] != k_no_bone;
+        const float drop = hips_follows ? 0.0f : hips_drop();
         turn_by_hand();
         return {turns_, drop};
     }
@@ -157,9 +157,9 @@ class StanceMatcher {
             return;
         const float strength = pairing_.entry_of(*spine)->strength;
         const Vec3 wanted =
-            to_target_ * (place(source_, answer->bones.front()) - place(source_, pairing_.source.hub));
+            to_target_ * (position(source_, answer->bones.front()) - position(source_, pairing_.source.hips));
         for (int i = 0; i < k_trunk_rounds; ++i) {
-            const Vec3 now = place(target_, head->bones.front()) - place(target_, target.hub);
+            const Vec3 now = position(target_, head->bones.front()) - position(target_, target.hips);
             const Quat turn = Quat::Identity().slerp(strength, shortest_arc(now, wanted));
             for (const int bone : spine->bones) {
                 const auto b = static_cast<std::size_t>(bone);
@@ -271,9 +271,9 @@ class StanceMatcher {
                 std::find(source_after.begin(), source_after.end(), match) == source_after.end())
                 continue;
             from.push_back(turns_[b] *
-                           (place(target_rest_, branch->bones.front()) - place(target_rest_, bone)));
+                           (position(target_rest_, branch->bones.front()) - position(target_rest_, bone)));
             to.push_back(to_target_ *
-                         (place(source_, match->bones.front()) - place(source_, answer.bones.back())));
+                         (position(source_, match->bones.front()) - position(source_, answer.bones.back())));
         }
         // Sizes differ; what counts is where the branches lie around the axis, seen from their middle.
         if (from.size() < 2) return;
@@ -304,18 +304,18 @@ class StanceMatcher {
         }
     }
 
-    float hub_drop() const {
+    float hips_drop() const {
         float rise = 0.0f;
         int legs = 0;
         for (const Chain& leg : pairing_.target.chains) {
             if (!has_part(leg, "leg")) continue;
             // Along the chain: its bones need not hang on each other.
             const Vec3 tail = leg.bones.size() < 3 ? chain_tail(pairing_.target, leg, target_rest_)
-                                                   : place(target_rest_, leg.bones.back());
-            Vec3 moved = place(target_, leg.bones.front()) - place(target_rest_, leg.bones.front());
+                                                   : position(target_rest_, leg.bones.back());
+            Vec3 moved = position(target_, leg.bones.front()) - position(target_rest_, leg.bones.front());
             for (std::size_t i = 0; i < leg.bones.size(); ++i) {
-                const Vec3 next = i + 1 < leg.bones.size() ? place(target_rest_, leg.bones[i + 1]) : tail;
-                const Vec3 along = next - place(target_rest_, leg.bones[i]);
+                const Vec3 next = i + 1 < leg.bones.size() ? position(target_rest_, leg.bones[i + 1]) : tail;
+                const Vec3 along = next - position(target_rest_, leg.bones[i]);
                 if (i + 1 < leg.bones.size() || leg.bones.size() < 3)
                     moved += turns_[static_cast<std::size_t>(leg.bones[i])] * along - along;
             }
@@ -400,13 +400,13 @@ std::vector<float> tail_shares(const std::vector<Vec3>& heads, const Vec3& tail)
 Vec3 chain_tail(const Chart& chart, const Chain& chain, const std::vector<Transform>& model) {
     const std::vector<const Chain*> after = continuing(chains_after(chart, chain));
     if (!after.empty()) return mean_start(after, model);
-    if (const Helper* end = end_bone(chart, chain)) return place(model, end->bone);
+    if (const Helper* end = end_bone(chart, chain)) return position(model, end->bone);
     const int last = chain.bones.back();
     if (const auto middle = flesh_middle(chart, last)) return apply_rigidly(model, last, 2.0f * *middle);
     const int before =
         chain.bones.size() > 1 ? chain.bones[chain.bones.size() - 2] : chart.skeleton.parent(last);
-    if (before == k_no_bone) return place(model, last);
-    return 2.0f * place(model, last) - place(model, before);
+    if (before == k_no_bone) return position(model, last);
+    return 2.0f * position(model, last) - position(model, before);
 }
 
 }  // namespace dendraxis

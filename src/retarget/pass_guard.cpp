@@ -19,19 +19,19 @@ float angle(const Vec3& a, const Vec3& b) {
 
 }  // namespace
 
-PassGuard::PassGuard(Take& take) : take_(take) {
-    for (const LimbPlan& leg : take.plan.legs) limbs_.push_back(&leg);
-    for (const LimbPlan& arm : take.plan.arms) limbs_.push_back(&arm);
-    const Pairing& pairing = take.plan.pairing;
-    feet_ = track_feet(pairing.source, take.source, pairing.settings.contacts);
+PassGuard::PassGuard(PassRun& run) : run_(run) {
+    for (const LimbPlan& leg : run.plan.legs) limbs_.push_back(&leg);
+    for (const LimbPlan& arm : run.plan.arms) limbs_.push_back(&arm);
+    const Pairing& pairing = run.plan.pairing;
+    feet_ = track_feet(pairing.source, run.source, pairing.settings.contacts);
     std::vector<Joints> source;
-    for (std::size_t f = 0; f < take.frames(); ++f) {
+    for (std::size_t f = 0; f < run.frames(); ++f) {
         for (const LimbPlan* limb : limbs_) {
-            const LimbJoints joints = limb->source.joints(take.source_pose(f));
-            source.push_back({take.plan.leg_ratio * joints.root, take.plan.leg_ratio * joints.middle,
-                              take.plan.leg_ratio * joints.end});
+            const LimbJoints joints = limb->source.joints(run.source_pose(f));
+            source.push_back({run.plan.leg_ratio * joints.root, run.plan.leg_ratio * joints.middle,
+                              run.plan.leg_ratio * joints.end});
         }
-        take.pose(f);
+        run.pose(f);
         read_joints(turned_);
     }
     source_acceleration_ = worst_acceleration(source);
@@ -40,7 +40,7 @@ PassGuard::PassGuard(Take& take) : take_(take) {
 
 void PassGuard::read_joints(std::vector<Joints>& joints) const {
     for (const LimbPlan* limb : limbs_) {
-        const LimbJoints at = limb->target.joints(take_.model);
+        const LimbJoints at = limb->target.joints(run_.model);
         joints.push_back({at.root, at.middle, at.end});
     }
 }
@@ -60,9 +60,9 @@ PassGuard::Figures PassGuard::measure() {
     Figures figures;
     std::vector<Joints> now;
     now.reserve(turned_.size());
-    std::vector<Vec3> last(take_.plan.legs.size());
-    for (std::size_t f = 0; f < take_.frames(); ++f) {
-        take_.pose(f);
+    std::vector<Vec3> last(run_.plan.legs.size());
+    for (std::size_t f = 0; f < run_.frames(); ++f) {
+        run_.pose(f);
         read_joints(now);
         figures.feet += feet_fault(f, last);
     }
@@ -74,9 +74,9 @@ PassGuard::Figures PassGuard::measure() {
         return sum / static_cast<float>(std::max<std::size_t>(count, 1));
     };
     figures.direction = mean_of(figures.direction, 2 * now.size());
-    figures.feet = std::sqrt(mean_of(figures.feet, take_.frames() * take_.plan.legs.size()));
+    figures.feet = std::sqrt(mean_of(figures.feet, run_.frames() * run_.plan.legs.size()));
     figures.jerk =
-        worst_acceleration(now) / std::max(source_acceleration_, 1e-4f * take_.plan.pairing.target.height);
+        worst_acceleration(now) / std::max(source_acceleration_, 1e-4f * run_.plan.pairing.target.height);
     return figures;
 }
 
@@ -87,25 +87,25 @@ float PassGuard::harm(const Figures& after, float price) const {
 
 // Of one frame, the sum over legs of squares: one deep step is worse than many shallow ones.
 float PassGuard::feet_fault(std::size_t frame, std::vector<Vec3>& last) const {
-    const Chart& target = take_.plan.pairing.target;
+    const Chart& target = run_.plan.pairing.target;
     float sum = 0.0f;
-    for (std::size_t i = 0; i < take_.plan.legs.size(); ++i) {
-        const LimbPlan& leg = take_.plan.legs[i];
-        const Sole& sole = take_.plan.target_sole(leg);
+    for (std::size_t i = 0; i < run_.plan.legs.size(); ++i) {
+        const LimbPlan& leg = run_.plan.legs[i];
+        const Sole& sole = run_.plan.target_sole(leg);
         const FootTrack& foot = feet_[static_cast<std::size_t>(leg.source_shape)];
-        const float height = lowest_of(sole, take_.model, target.up) - target.floor;
-        const float wanted = take_.plan.leg_ratio * foot.height[frame];
+        const float height = lowest_of(sole, run_.model, target.up) - target.floor;
+        const float wanted = run_.plan.leg_ratio * foot.height[frame];
         float fault = (foot.stands(frame) ? std::abs(height - wanted)
                                           : std::max(0.0f, std::min(0.0f, wanted) - height)) /
                       leg.target_length;
-        const Vec3 ball = place_of(sole, sole.parts[k_ball], take_.model);
+        const Vec3 ball = position_of(sole, sole.parts[k_ball], run_.model);
         if (frame > 0 && foot.planted[frame][k_ball] && foot.planted[frame - 1][k_ball]) {
             const Vec3 theirs =
-                take_.plan.to_target * Vec3(foot.parts[frame][k_ball] - foot.parts[frame - 1][k_ball]);
-            Vec3 beyond = ball - last[i] - (take_.shift[frame] - take_.shift[frame - 1]) -
-                          take_.plan.leg_ratio * theirs;
+                run_.plan.to_target * Vec3(foot.parts[frame][k_ball] - foot.parts[frame - 1][k_ball]);
+            Vec3 beyond =
+                ball - last[i] - (run_.shift[frame] - run_.shift[frame - 1]) - run_.plan.leg_ratio * theirs;
             beyond -= beyond.dot(target.up) * target.up;
-            fault += k_slide_counts * beyond.norm() * take_.result.fps / leg.target_length;
+            fault += k_slide_counts * beyond.norm() * run_.result.fps / leg.target_length;
         }
         sum += fault * fault;
         last[i] = ball;

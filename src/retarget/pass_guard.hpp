@@ -11,8 +11,8 @@ namespace dendraxis {
 
 class PassGuard {
  public:
-    /// `take` holds the poses as turning alone has them.
-    explicit PassGuard(Take& take);
+    /// `run` holds the poses as turning alone has them.
+    explicit PassGuard(PassRun& run);
 
     /// Lengths of a limb that must be mended for each radian that limbs turn: what stands on a floor is seen
     /// before an arm that points a little elsewhere.
@@ -24,7 +24,7 @@ class PassGuard {
     /// that point elsewhere, joints that jerk.
     template <class Pass>
     bool run(float price, const Pass& pass) {
-        before_ = take_.result.transforms;
+        before_ = run_.result.transforms;
         const float mended = pass();
         if (is_as_before()) return true;
         const Figures after = measure();
@@ -32,7 +32,7 @@ class PassGuard {
             now_ = after;
             return true;
         }
-        take_.result.transforms = before_;
+        run_.result.transforms = before_;
         return false;
     }
 
@@ -47,7 +47,7 @@ class PassGuard {
     using Joints = std::array<Vec3, 3>;
 
     bool is_as_before() const {
-        return std::memcmp(before_.data(), take_.result.transforms.data(),
+        return std::memcmp(before_.data(), run_.result.transforms.data(),
                            before_.size() * sizeof(Transform)) == 0;
     }
     Figures measure();
@@ -56,7 +56,7 @@ class PassGuard {
     float feet_fault(std::size_t frame, std::vector<Vec3>& last) const;
     float worst_acceleration(const std::vector<Joints>& joints) const;
 
-    Take& take_;
+    PassRun& run_;
     std::vector<const LimbPlan*> limbs_;
     std::vector<FootTrack> feet_;
     std::vector<Joints> turned_;  // frame after frame, all limbs

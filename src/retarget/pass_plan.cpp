@@ -71,20 +71,20 @@ void LimbBones::turn(const Skeleton& skeleton, const LimbTurns& turns, const Vec
     }
     const LimbJoints before = joints_of(bones, model);
     const Vec3 middle = root + turns.upper * (before.middle - before.root);
-    const Vec3 end_place = middle + turns.lower * (before.end - before.middle);
+    const Vec3 end_position = middle + turns.lower * (before.end - before.middle);
     Vec3 pivot = before.root;
-    Vec3 place = root;
+    Vec3 position = root;
     Quat turned = turns.upper;
     for (const int bone : loose) {
-        if (bone == bones[1]) pivot = before.middle, place = middle, turned = turns.lower;
+        if (bone == bones[1]) pivot = before.middle, position = middle, turned = turns.lower;
         if (bone == bones[2] && bones[1] != bones[2])
-            pivot = before.end, place = end_place, turned = Quat::Identity();
+            pivot = before.end, position = end_position, turned = Quat::Identity();
         const auto b = static_cast<std::size_t>(bone);
         const Transform above = standing_above(skeleton, local, bone);
         local[b].rotation = (above.rotation.conjugate() * turned * model[b].rotation).normalized();
         if (bone != bones[0])
             local[b].translation =
-                dendraxis::apply(inverse(above), place + turned * (model[b].translation - pivot));
+                dendraxis::apply(inverse(above), position + turned * (model[b].translation - pivot));
     }
 }
 
@@ -159,7 +159,7 @@ const ArmShape& PassPlan::target_arm(const LimbPlan& arm) const {
     return pairing.target.shape.arms[static_cast<std::size_t>(arm.target_shape)];
 }
 
-void Take::pose(std::size_t frame) {
+void PassRun::pose(std::size_t frame) {
     model.resize(skeleton().size());
     to_model_space(skeleton(), result.frame(frame), model);
 }

@@ -67,11 +67,12 @@ struct PassPlan {
 };
 
 /// One clip on its way through the passes.
-struct Take {
+struct PassRun {
     const PassPlan& plan;
     const Clip& source;
-    Clip& result;             ///< poses of the target, changed by each pass
-    std::vector<Vec3> shift;  ///< a frame: how far the floor was moved under the target by its travel rule
+    Clip& result;  ///< poses of the target, changed by each pass
+    std::vector<Vec3>
+        shift;  ///< a frame: how far the floor was moved under the target by its root-motion rule
     std::vector<Transform> model;
     std::vector<Transform> source_model;  ///< the whole source clip in model space
 
@@ -87,14 +88,14 @@ struct Take {
 };
 
 // The passes, in the order in which they run; between the last three `ArmClearer` keeps arms out of the body.
-void carry_travel(Take& take);
+void carry_root_motion(PassRun& run);
 /// What brings feet where they belong: the hips going up and down, and the legs as well or not.
 enum class FeetBy { hips, legs };
-void hold_feet(Take& take, FeetBy by);
+void hold_feet(PassRun& run, FeetBy by);
 /// Returns how far hands were moved to where they belong, a mean over frames and arms in lengths of the arm.
-float place_hands(Take& take);
+float place_hands(PassRun& run);
 /// With a `clearer` hands that hold one thing are kept out of the body together. Returns the same.
-float keep_hands_together(Take& take, ArmClearer* clearer);
-void keep_in_ranges(Take& take);
+float keep_hands_together(PassRun& run, ArmClearer* clearer);
+void keep_in_ranges(PassRun& run);
 
 }  // namespace dendraxis

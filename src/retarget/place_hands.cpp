@@ -38,25 +38,25 @@ std::vector<float> eased_around(std::size_t frames, const std::vector<FrameSpan>
 // The source's arms through the clip.
 struct SourceArm {
     std::vector<Vec3> palm;
-    std::vector<int> solid;               // the nearest one
-    std::vector<NearestOnCapsule> place;  // on it, seen from the palm's middle
-    std::vector<Vec3> in_solid;           // the palm in its frame
+    std::vector<int> solid;                  // the nearest one
+    std::vector<NearestOnCapsule> position;  // on it, seen from the palm's middle
+    std::vector<Vec3> in_solid;              // the palm in its frame
 };
 
-std::vector<SourceArm> follow_source(const Take& take) {
-    const Chart& source = take.plan.pairing.source;
-    std::vector<SourceArm> arms(take.plan.arms.size());
-    for (std::size_t f = 0; f < take.frames(); ++f) {
-        const std::span<const Transform> model = take.source_pose(f);
+std::vector<SourceArm> follow_source(const PassRun& run) {
+    const Chart& source = run.plan.pairing.source;
+    std::vector<SourceArm> arms(run.plan.arms.size());
+    for (std::size_t f = 0; f < run.frames(); ++f) {
+        const std::span<const Transform> model = run.source_pose(f);
         for (std::size_t i = 0; i < arms.size(); ++i) {
-            const LimbPlan& plan = take.plan.arms[i];
-            const ArmShape* shape = take.plan.source_arm(plan);
+            const LimbPlan& plan = run.plan.arms[i];
+            const ArmShape* shape = run.plan.source_arm(plan);
             if (shape == nullptr) continue;
-            const Vec3 palm = place_of(shape->palm(), model);
+            const Vec3 palm = position_of(shape->palm(), model);
             int solid = -1;
             NearestOnCapsule best{1e30f, Vec3::UnitY(), 0.0f, 0.0f};
             for (std::size_t s = 0; s < source.shape.solids.size(); ++s) {
-                if (take.plan.solid_of[s] < 0) continue;
+                if (run.plan.solid_of[s] < 0) continue;
                 const Solid& candidate = source.shape.solids[s];
                 const auto nearest = nearest_on(
                     placed(candidate.capsule, model[static_cast<std::size_t>(candidate.bone)]), palm);
@@ -66,7 +66,7 @@ std::vector<SourceArm> follow_source(const Take& take) {
             }
             arms[i].palm.push_back(palm);
             arms[i].solid.push_back(solid);
-            arms[i].place.push_back(best);
+            arms[i].position.push_back(best);
             const Transform frame = solid < 0
                                         ? Transform{}
                                         : model[static_cast<std::size_t>(
@@ -78,58 +78,58 @@ std::vector<SourceArm> follow_source(const Take& take) {
 }
 
 // Frames in which the palm lies on one and the same solid.
-std::vector<FrameSpan> touches(const Take& take, std::size_t arm, const SourceArm& track) {
-    const Chart& source = take.plan.pairing.source;
-    const float radius = take.plan.source_arm(take.plan.arms[arm])->palm().radius;
+std::vector<FrameSpan> touches(const PassRun& run, std::size_t arm, const SourceArm& track) {
+    const Chart& source = run.plan.pairing.source;
+    const float radius = run.plan.source_arm(run.plan.arms[arm])->palm().radius;
     const auto touching = [&](std::size_t f) {
-        const float gap = track.place[f].gap - radius;
+        const float gap = track.position[f].gap - radius;
         if (track.solid[f] < 0 || gap > k_touch_gap * source.height || gap < -k_touch_depth * source.height)
             return false;
         const std::size_t other = f + 1 < track.palm.size() ? f + 1 : f - 1;
         if (track.palm.size() < 2) return true;
-        const float drift = (track.in_solid[other] - track.in_solid[f]).norm() * take.result.fps;
+        const float drift = (track.in_solid[other] - track.in_solid[f]).norm() * run.result.fps;
         return track.solid[other] != track.solid[f] || drift < k_touch_drift * source.height;
     };
-    return spans_where(take.frames(), touching,
-                       static_cast<std::size_t>(std::max(1.0f, take.frames_in(k_touch_seconds))));
+    return spans_where(run.frames(), touching,
+                       static_cast<std::size_t>(std::max(1.0f, run.frames_in(k_touch_seconds))));
 }
 
-void move_palm(Take& take, std::size_t frame, const LimbPlan& plan, const Vec3& by) {
-    const LimbJoints joints = plan.target.joints(take.model);
+void move_palm(PassRun& run, std::size_t frame, const LimbPlan& plan, const Vec3& by) {
+    const LimbJoints joints = plan.target.joints(run.model);
     TwoBoneOptions options;
     options.soft_from = 0.99f;
-    turn_limb(take.skeleton(), plan.target.bones, solve_two_bone(joints, joints.end + by, options),
-              &k_end_kept, take.model, take.result.frame(frame));
+    turn_limb(run.skeleton(), plan.target.bones, solve_two_bone(joints, joints.end + by, options),
+              &k_end_kept, run.model, run.result.frame(frame));
 }
 
-Vec3 palm_of(const Take& take, std::size_t arm) {
-    return place_of(take.plan.target_arm(take.plan.arms[arm]).palm(), take.model);
+Vec3 palm_of(const PassRun& run, std::size_t arm) {
+    return position_of(run.plan.target_arm(run.plan.arms[arm]).palm(), run.model);
 }
 
 // Where the source's palm is, seen from one solid of its body.
-NearestOnCapsule place_on_solid(const Take& take, std::size_t arm, std::size_t frame, int solid) {
-    const Chart& source = take.plan.pairing.source;
-    const std::span<const Transform> model = take.source_pose(frame);
+NearestOnCapsule place_on_solid(const PassRun& run, std::size_t arm, std::size_t frame, int solid) {
+    const Chart& source = run.plan.pairing.source;
+    const std::span<const Transform> model = run.source_pose(frame);
     const Solid& body = source.shape.solids[static_cast<std::size_t>(solid)];
-    const Vec3 palm = place_of(take.plan.source_arm(take.plan.arms[arm])->palm(), model);
+    const Vec3 palm = position_of(run.plan.source_arm(run.plan.arms[arm])->palm(), model);
     return nearest_on(placed(body.capsule, model[static_cast<std::size_t>(body.bone)]), palm);
 }
 
 // Where the palm belongs on the target's body for it to lie as the source's does.
-Vec3 place_on_body(const Take& take, std::size_t arm, const NearestOnCapsule& place, int solid) {
-    const Chart& target = take.plan.pairing.target;
-    const LimbPlan& plan = take.plan.arms[arm];
-    const int answer = take.plan.solid_of[static_cast<std::size_t>(solid)];
+Vec3 place_on_body(const PassRun& run, std::size_t arm, const NearestOnCapsule& position, int solid) {
+    const Chart& target = run.plan.pairing.target;
+    const LimbPlan& plan = run.plan.arms[arm];
+    const int answer = run.plan.solid_of[static_cast<std::size_t>(solid)];
     const Solid& own = target.shape.solids[static_cast<std::size_t>(answer)];
-    const Capsule capsule = placed(own.capsule, take.model[static_cast<std::size_t>(own.bone)]);
-    const float source_radius = take.plan.source_arm(plan)->palm().radius;
-    const float target_radius = take.plan.target_arm(plan).palm().radius;
+    const Capsule capsule = placed(own.capsule, run.model[static_cast<std::size_t>(own.bone)]);
+    const float source_radius = run.plan.source_arm(plan)->palm().radius;
+    const float target_radius = run.plan.target_arm(plan).palm().radius;
     // The two capsules' frames may be turned against each other; what counts is how the bodies stand.
-    const Vec3 normal = take.plan.to_target * place.normal;
-    const float gap = take.plan.leg_ratio * (place.gap - source_radius);
+    const Vec3 normal = run.plan.to_target * position.normal;
+    const float gap = run.plan.leg_ratio * (position.gap - source_radius);
     const float wanted = target_radius + gap;
-    Vec3 palm = capsule.center + place.along_share * capsule.along + place.across_share * capsule.across +
-                normal * (capsule.radius + wanted);
+    Vec3 palm = capsule.center + position.along_share * capsule.along +
+                position.across_share * capsule.across + normal * (capsule.radius + wanted);
     // The source's normal is seldom square to the target's solid: brought to the right distance from it.
     for (int i = 0; i < 2; ++i) {
         const NearestOnCapsule nearest = nearest_on(capsule, palm);
@@ -143,29 +143,29 @@ int main_solid(const SourceArm& track, const FrameSpan& span) {
 }
 
 // In each frame of a touch, how far the target's palm is from where it belongs.
-std::vector<Vec3> moves_onto_body(Take& take, std::size_t arm, const FrameSpan& span, int solid) {
+std::vector<Vec3> moves_onto_body(PassRun& run, std::size_t arm, const FrameSpan& span, int solid) {
     std::vector<Vec3> moves;
     for (std::size_t f = span.first; f <= span.last; ++f) {
-        take.pose(f);
-        const NearestOnCapsule place = place_on_solid(take, arm, f, solid);
-        moves.push_back(place_on_body(take, arm, place, solid) - palm_of(take, arm));
+        run.pose(f);
+        const NearestOnCapsule position = place_on_solid(run, arm, f, solid);
+        moves.push_back(place_on_body(run, arm, position, solid) - palm_of(run, arm));
     }
     return moves;
 }
 
-std::vector<FrameSpan> grips(const Take& take, const SourceArm& left, const SourceArm& right,
+std::vector<FrameSpan> grips(const PassRun& run, const SourceArm& left, const SourceArm& right,
                              float arm_length) {
     const auto apart = [&](std::size_t f) { return (left.palm[f] - right.palm[f]).norm(); };
     const auto held = [&](std::size_t f) {
         if (apart(f) > k_near_share * arm_length) return false;
         const std::size_t a = f > 0 ? f - 1 : f;
-        const std::size_t b = f + 1 < take.frames() ? f + 1 : f;
+        const std::size_t b = f + 1 < run.frames() ? f + 1 : f;
         if (a == b) return true;
-        const float drift = std::abs(apart(b) - apart(a)) * take.result.fps / static_cast<float>(b - a);
+        const float drift = std::abs(apart(b) - apart(a)) * run.result.fps / static_cast<float>(b - a);
         return drift < k_grip_drift * arm_length;
     };
-    return spans_where(take.frames(), held,
-                       static_cast<std::size_t>(std::max(1.0f, take.frames_in(k_shortest_seconds))));
+    return spans_where(run.frames(), held,
+                       static_cast<std::size_t>(std::max(1.0f, run.frames_in(k_shortest_seconds))));
 }
 
 // The arm that is the other side's of the same kind: `arm.left` and `arm.right`.
@@ -180,27 +180,27 @@ int other_side(const std::vector<LimbPlan>& arms, std::size_t index) {
 }
 
 // How far a palm's wish lies beyond what the arm reaches, as a movement back toward the shoulder.
-Vec3 beyond_reach(const Take& take, const LimbPlan& plan, const Vec3& by) {
-    const LimbJoints joints = plan.target.joints(take.model);
-    const Vec3 way = joints.end + by - joints.root;
+Vec3 beyond_reach(const PassRun& run, const LimbPlan& plan, const Vec3& by) {
+    const LimbJoints joints = plan.target.joints(run.model);
+    const Vec3 direction = joints.end + by - joints.root;
     const float reach = std::max(k_easy_reach * plan.target_length, (joints.end - joints.root).norm());
-    const float excess = way.norm() - reach;
-    return excess > 0.0f ? Vec3(way.normalized() * excess) : Vec3(Vec3::Zero());
+    const float excess = direction.norm() - reach;
+    return excess > 0.0f ? Vec3(direction.normalized() * excess) : Vec3(Vec3::Zero());
 }
 
 // Two hands on one thing. What turns one of them out of the body moves both.
 class HandHolder {
  public:
-    HandHolder(Take& take, const std::vector<SourceArm>& source, std::size_t left, std::size_t right,
+    HandHolder(PassRun& run, const std::vector<SourceArm>& source, std::size_t left, std::size_t right,
                const std::vector<FrameSpan>& spans)
-        : take_(take),
+        : run_(run),
           left_(left),
           right_(right),
-          weights_(eased_around(take.frames(), spans, take.frames_in(k_ease_seconds))),
-          push_(take.frames(), Vec3::Zero()) {
-        for (std::size_t f = 0; f < take.frames(); ++f) {
-            apart_.push_back(take.plan.arm_ratio *
-                             (take.plan.to_target * Vec3(source[right].palm[f] - source[left].palm[f])));
+          weights_(eased_around(run.frames(), spans, run.frames_in(k_ease_seconds))),
+          push_(run.frames(), Vec3::Zero()) {
+        for (std::size_t f = 0; f < run.frames(); ++f) {
+            apart_.push_back(run.plan.arm_ratio *
+                             (run.plan.to_target * Vec3(source[right].palm[f] - source[left].palm[f])));
         }
         middle_ = middles();
     }
@@ -226,54 +226,54 @@ class HandHolder {
 
     float apart_by() {
         float sum = 0.0f;
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
+        for (std::size_t f = 0; f < run_.frames(); ++f) {
             if (weights_[f] == 0.0f) continue;
-            take_.pose(f);
-            sum += weights_[f] * (palm_of(take_, right_) - palm_of(take_, left_) - apart_[f]).norm();
+            run_.pose(f);
+            sum += weights_[f] * (palm_of(run_, right_) - palm_of(run_, left_) - apart_[f]).norm();
         }
         return sum;
     }
 
     std::vector<Vec3> middles() {
-        std::vector<Vec3> result(take_.frames(), Vec3::Zero());
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
+        std::vector<Vec3> result(run_.frames(), Vec3::Zero());
+        for (std::size_t f = 0; f < run_.frames(); ++f) {
             if (weights_[f] == 0.0f) continue;
-            take_.pose(f);
-            result[f] = 0.5f * (palm_of(take_, left_) + palm_of(take_, right_));
+            run_.pose(f);
+            result[f] = 0.5f * (palm_of(run_, left_) + palm_of(run_, right_));
         }
         return result;
     }
 
     std::pair<Vec3, Vec3> wishes(std::size_t f) const {
         const Vec3 middle = middle_[f] + push_[f];
-        return {weights_[f] * (middle - 0.5f * apart_[f] - palm_of(take_, left_)),
-                weights_[f] * (middle + 0.5f * apart_[f] - palm_of(take_, right_))};
+        return {weights_[f] * (middle - 0.5f * apart_[f] - palm_of(run_, left_)),
+                weights_[f] * (middle + 0.5f * apart_[f] - palm_of(run_, right_))};
     }
 
     void bring(ArmClearer* clearer) {
-        const LimbPlan& left_arm = take_.plan.arms[left_];
-        const LimbPlan& right_arm = take_.plan.arms[right_];
+        const LimbPlan& left_arm = run_.plan.arms[left_];
+        const LimbPlan& right_arm = run_.plan.arms[right_];
         // Where one hand does not get there, both come nearer.
-        std::vector<Vec3> back(take_.frames(), Vec3::Zero());
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
+        std::vector<Vec3> back(run_.frames(), Vec3::Zero());
+        for (std::size_t f = 0; f < run_.frames(); ++f) {
             if (weights_[f] == 0.0f) continue;
-            take_.pose(f);
+            run_.pose(f);
             const auto [left, right] = wishes(f);
             back[f] =
-                -weights_[f] * (beyond_reach(take_, left_arm, left) + beyond_reach(take_, right_arm, right));
+                -weights_[f] * (beyond_reach(run_, left_arm, left) + beyond_reach(run_, right_arm, right));
         }
-        back = smoothed(back, take_.frames_in(0.1f));
-        for (std::size_t f = 0; f < take_.frames(); ++f) {
+        back = smoothed(back, run_.frames_in(0.1f));
+        for (std::size_t f = 0; f < run_.frames(); ++f) {
             if (weights_[f] == 0.0f) continue;
-            take_.pose(f);
+            run_.pose(f);
             const auto [left, right] = wishes(f);
-            move_palm(take_, f, left_arm, left + back[f]);
-            move_palm(take_, f, right_arm, right + back[f]);
+            move_palm(run_, f, left_arm, left + back[f]);
+            move_palm(run_, f, right_arm, right + back[f]);
             if (clearer != nullptr) clearer->moved(f);
         }
     }
 
-    Take& take_;
+    PassRun& run_;
     std::size_t left_;
     std::size_t right_;
     std::vector<float> weights_;
@@ -284,26 +284,26 @@ class HandHolder {
 
 }  // namespace
 
-float place_hands(Take& take) {
-    const PassPlan& plan = take.plan;
-    if (plan.arms.empty() || take.frames() == 0) return 0.0f;
+float place_hands(PassRun& run) {
+    const PassPlan& plan = run.plan;
+    if (plan.arms.empty() || run.frames() == 0) return 0.0f;
     float moved = 0.0f;
-    const std::vector<SourceArm> source = follow_source(take);
-    const float ease = take.frames_in(k_ease_seconds);
+    const std::vector<SourceArm> source = follow_source(run);
+    const float ease = run.frames_in(k_ease_seconds);
     for (std::size_t i = 0; i < plan.arms.size(); ++i) {
         const LimbPlan& arm = plan.arms[i];
         const std::vector<FrameSpan> spans = plan.pairing.settings.hands && plan.source_arm(arm) != nullptr
-                                                 ? touches(take, i, source[i])
+                                                 ? touches(run, i, source[i])
                                                  : std::vector<FrameSpan>{};
         if (spans.empty() && arm.offset.isZero()) continue;
         std::vector<std::vector<float>> weights;
         std::vector<std::vector<Vec3>> moves;
         for (const FrameSpan& span : spans) {
-            weights.push_back(eased_around(take.frames(), {span}, ease));
-            moves.push_back(moves_onto_body(take, i, span, main_solid(source[i], span)));
+            weights.push_back(eased_around(run.frames(), {span}, ease));
+            moves.push_back(moves_onto_body(run, i, span, main_solid(source[i], span)));
         }
-        for (std::size_t f = 0; f < take.frames(); ++f) {
-            take.pose(f);
+        for (std::size_t f = 0; f < run.frames(); ++f) {
+            run.pose(f);
             Vec3 by = Vec3::Zero();
             // Around a touch the hand is moved as much as at its first or last frame, less and less.
             for (std::size_t s = 0; s < spans.size(); ++s) {
@@ -312,17 +312,17 @@ float place_hands(Take& take) {
             }
             // What a person asks for is worth whatever it costs.
             moved += by.norm() / arm.target_length + (arm.offset.isZero() ? 0.0f : k_asked_for);
-            move_palm(take, f, arm, by + arm.offset);
+            move_palm(run, f, arm, by + arm.offset);
         }
     }
-    return moved / static_cast<float>(plan.arms.size() * take.frames());
+    return moved / static_cast<float>(plan.arms.size() * run.frames());
 }
 
-float keep_hands_together(Take& take, ArmClearer* clearer) {
-    const PassPlan& plan = take.plan;
-    if (plan.arms.size() < 2 || take.frames() == 0) return 0.0f;
+float keep_hands_together(PassRun& run, ArmClearer* clearer) {
+    const PassPlan& plan = run.plan;
+    if (plan.arms.size() < 2 || run.frames() == 0) return 0.0f;
     float moved = 0.0f;
-    const std::vector<SourceArm> source = follow_source(take);
+    const std::vector<SourceArm> source = follow_source(run);
     for (std::size_t i = 0; i < plan.arms.size(); ++i) {
         const int j = other_side(plan.arms, i);
         if (j < 0) continue;
@@ -330,11 +330,11 @@ float keep_hands_together(Take& take, ArmClearer* clearer) {
         if (plan.source_arm(plan.arms[i]) == nullptr || plan.source_arm(plan.arms[other]) == nullptr)
             continue;
         const float arm_length = 0.5f * (plan.arms[i].source_length + plan.arms[other].source_length);
-        const std::vector<FrameSpan> spans = grips(take, source[i], source[other], arm_length);
+        const std::vector<FrameSpan> spans = grips(run, source[i], source[other], arm_length);
         if (!spans.empty())
-            moved += HandHolder(take, source, i, other, spans).hold(clearer) / plan.arms[i].target_length;
+            moved += HandHolder(run, source, i, other, spans).hold(clearer) / plan.arms[i].target_length;
     }
-    return moved / static_cast<float>(plan.arms.size() * take.frames());
+    return moved / static_cast<float>(plan.arms.size() * run.frames());
 }
 
 }  // namespace dendraxis

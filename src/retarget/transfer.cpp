@@ -24,10 +24,10 @@
 namespace dendraxis {
 namespace {
 
-void check_hub(const Chart& chart) {
-    if (chart.hub == k_no_bone) {
+void check_hips(const Chart& chart) {
+    if (chart.hips == k_no_bone) {
         throw Error(chart.file.empty() ? chart.character : chart.file,
-                    "has no hub, the bone that carries the body", "",
+                    "has no hips, the bone that carries the body", "",
                     "see what `dendraxis chart` says of it");
     }
 }
@@ -37,11 +37,11 @@ float ratio(float target, float source) {
 }
 
 // The bones from the root to `bone`, itself included; none for no bone.
-std::vector<int> way_down(const Skeleton& skeleton, int bone) {
-    std::vector<int> way;
-    for (; bone != k_no_bone; bone = skeleton.parent(bone)) way.push_back(bone);
-    std::reverse(way.begin(), way.end());
-    return way;
+std::vector<int> path_down(const Skeleton& skeleton, int bone) {
+    std::vector<int> path;
+    for (; bone != k_no_bone; bone = skeleton.parent(bone)) path.push_back(bone);
+    std::reverse(path.begin(), path.end());
+    return path;
 }
 
 // The middle between the roots of all legs, which answers to the other body's; where there are none, the
@@ -73,8 +73,8 @@ void spread(const Pairing& pairing, Chain chain, Chain answer, const std::vector
     const Vec3 source_tail = chain_tail(pairing.source, answer, source_rest);
     const bool is_spine = chain.name == "spine" && answer.name == "spine";
     if (is_spine) {
-        chain = with_start(chain, pairing.target.hub);
-        answer = with_start(answer, pairing.source.hub);
+        chain = with_start(chain, pairing.target.hips);
+        answer = with_start(answer, pairing.source.hips);
     }
     const std::vector<Overlap> over =
         overlaps(joint_shares(chain, target_rest, tail), joint_shares(answer, source_rest, source_tail));
@@ -132,44 +132,44 @@ bool may_lean(const Pairing& pairing) {
 }
 
 // The passes that correct what turning leaves over, each only if it mends more than it harms.
-void run_passes(Take& take) {
-    const PairingSettings& settings = take.plan.pairing.settings;
-    PassGuard guard(take);
+void run_passes(PassRun& run) {
+    const PairingSettings& settings = run.plan.pairing.settings;
+    PassGuard guard(run);
     if (settings.feet) {
         const auto hold_by = [&](FeetBy by) {
             return guard.run(PassGuard::k_feet_price, [&] {
-                hold_feet(take, by);
+                hold_feet(run, by);
                 return 0.0f;
             });
         };
         if (!hold_by(FeetBy::legs)) hold_by(FeetBy::hips);
     }
-    guard.run(PassGuard::k_arms_price, [&] { return place_hands(take); });
+    guard.run(PassGuard::k_arms_price, [&] { return place_hands(run); });
     std::optional<ArmClearer> clearer;
     if (settings.clearance) {
         guard.run(PassGuard::k_arms_price, [&] {
-            clearer.emplace(take);
+            clearer.emplace(run);
             return clearer->clear();
         });
     }
     if (settings.hands)
         guard.run(PassGuard::k_arms_price,
-                  [&] { return keep_hands_together(take, clearer ? &*clearer : nullptr); });
-    if (settings.ranges) keep_in_ranges(take);
+                  [&] { return keep_hands_together(run, clearer ? &*clearer : nullptr); });
+    if (settings.ranges) keep_in_ranges(run);
 }
 
 }  // namespace
 
 Transfer::Transfer(const Pairing& pairing)
     : source_bones_(pairing.source.skeleton.size()), target_bones_(pairing.target.skeleton.size()) {
-    check_hub(pairing.source);
-    check_hub(pairing.target);
+    check_hips(pairing.source);
+    check_hips(pairing.target);
     const MatchedStance stance = match_stance(pairing);
     passes_ = std::make_shared<PassPlan>(pairing);
     TurnProgram program;
     program.to_target = source_to_target(pairing);
     compile_follow(pairing, stance, program);
-    compile_travel(pairing, stance.hub_drop, program);
+    compile_root_motion(pairing, stance.hips_drop, program);
     program.twists = find_twists(pairing.target);
     const std::vector<int> followed = followed_bones(pairing);
     std::erase_if(program.twists, [&](const TwistFeed& feed) {
@@ -194,12 +194,12 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
         follow[i] = {a, b, share, matched.normalized()};
     };
     const int body = body_bone(source);
-    set(target.hub, body, body, 1.0f);
-    const bool has_ground =
-        source.ground != k_no_bone && target.ground != k_no_bone &&
+    set(target.hips, body, body, 1.0f);
+    const bool has_root =
+        source.root != k_no_bone && target.root != k_no_bone &&
         (!pairing.is_same_build() ||
-         pairing.bones.answers[static_cast<std::size_t>(target.ground)].source == source.ground);
-    if (has_ground) set(target.ground, source.ground, source.ground, 1.0f);
+         pairing.bones.answers[static_cast<std::size_t>(target.root)].source == source.root);
+    if (has_root) set(target.root, source.root, source.root, 1.0f);
     const std::vector<int> followed = followed_bones(pairing);
     const auto is_followed = [&](int bone) { return followed[static_cast<std::size_t>(bone)] != k_no_bone; };
     for (const Chain& chain : target.chains) {
@@ -229,23 +229,23 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
             may_aim(pairing, chain) && std::none_of(chain.bones.begin(), chain.bones.end(), is_followed) ? 1
                                                                                                          : 0);
     aims_ = std::make_shared<AimProgram>(
-        compile_aims(pairing, is_aimed, may_lean(pairing) && !is_followed(target.hub), to_target));
+        compile_aims(pairing, is_aimed, may_lean(pairing) && !is_followed(target.hips), to_target));
     positions_ = std::make_shared<PositionProgram>(compile_positions(pairing, followed, to_target));
     program = compile_turns(source.skeleton, target.skeleton, to_target, follow, source_stance,
                             reaching_limbs(*passes_));
-    const bool hub_follows = is_followed(target.hub);
-    program.hub = {
-        way_down(source.skeleton, hub_follows ? followed[static_cast<std::size_t>(target.hub)] : body),
-        way_down(target.skeleton, target.hub)};
-    if (has_ground) {
-        program.ground = {way_down(source.skeleton, source.ground), way_down(target.skeleton, target.ground)};
-        program.ground_undo = source_stance[static_cast<std::size_t>(source.ground)].conjugate();
-        program.source_ground_rest = source_rest[static_cast<std::size_t>(source.ground)].translation;
-        program.target_ground_rest = target_rest[static_cast<std::size_t>(target.ground)].translation;
+    const bool hips_follows = is_followed(target.hips);
+    program.hips = {
+        path_down(source.skeleton, hips_follows ? followed[static_cast<std::size_t>(target.hips)] : body),
+        path_down(target.skeleton, target.hips)};
+    if (has_root) {
+        program.root = {path_down(source.skeleton, source.root), path_down(target.skeleton, target.root)};
+        program.root_undo = source_stance[static_cast<std::size_t>(source.root)].conjugate();
+        program.source_root_rest = source_rest[static_cast<std::size_t>(source.root)].translation;
+        program.target_root_rest = target_rest[static_cast<std::size_t>(target.root)].translation;
     }
 }
 
-void Transfer::compile_travel(const Pairing& pairing, float hub_drop, TurnProgram& program) {
+void Transfer::compile_root_motion(const Pairing& pairing, float hips_drop, TurnProgram& program) {
     const Chart& source = pairing.source;
     const Chart& target = pairing.target;
     const std::vector<Transform> source_rest = rest_in_model_space(source.skeleton);
@@ -254,36 +254,36 @@ void Transfer::compile_travel(const Pairing& pairing, float hub_drop, TurnProgra
         return rest[static_cast<std::size_t>(bone)].translation;
     };
     const bool is_same = pairing.is_same_build();
-    const int source_bone = program.hub.source_way.back();
+    const int source_bone = program.hips.source_path.back();
     const Vec3 source_body =
         is_same ? head(source_rest, source_bone) : leg_roots(source, source_bone, source_rest);
     const Vec3 target_legs =
-        is_same ? head(target_rest, target.hub) : leg_roots(target, target.hub, target_rest);
-    const Vec3 target_body = target_legs - hub_drop * target.up;
-    const auto carried_by = [](const Transform& bone, const Vec3& place) -> Vec3 {
-        return bone.rotation.conjugate() * (place - bone.translation);
+        is_same ? head(target_rest, target.hips) : leg_roots(target, target.hips, target_rest);
+    const Vec3 target_body = target_legs - hips_drop * target.up;
+    const auto carried_by = [](const Transform& bone, const Vec3& position) -> Vec3 {
+        return bone.rotation.conjugate() * (position - bone.translation);
     };
     program.source_body = carried_by(source_rest[static_cast<std::size_t>(source_bone)], source_body);
-    program.target_body = carried_by(target_rest[static_cast<std::size_t>(target.hub)], target_legs);
+    program.target_body = carried_by(target_rest[static_cast<std::size_t>(target.hips)], target_legs);
     leg_ratio_ = dendraxis::leg_ratio(pairing);
     const float source_height = source_body.dot(source.up) - (is_same ? 0.0f : source.rest_floor);
     const float target_height = target_body.dot(target.up) - (is_same ? 0.0f : target.rest_floor);
-    hub_ratio_ = is_same ? leg_ratio_ : ratio(target_height, source_height);
+    hips_ratio_ = is_same ? leg_ratio_ : ratio(target_height, source_height);
     const float size_ratio = ratio(target.height, source.height);
-    if (hub_ratio_ == 0.0f) hub_ratio_ = size_ratio == 0.0f ? 1.0f : size_ratio;
+    if (hips_ratio_ == 0.0f) hips_ratio_ = size_ratio == 0.0f ? 1.0f : size_ratio;
     // Standing answers to standing; from there it comes down as far as its legs are long.
-    program.hub_ratio = leg_ratio_;
+    program.hips_ratio = leg_ratio_;
     program.source_floor = is_same ? 0.0f : source.floor;
     program.target_floor = (is_same ? 0.0f : target.floor) + target_height - leg_ratio_ * source_height;
     program.source_up = source.up;
     program.target_up = target.up;
     program.leg_ratio = leg_ratio_;
     // Over the floor it is the bones themselves that answer to each other.
-    const auto over_floor = [](const Vec3& place, const Vec3& up) -> Vec3 {
-        return place - place.dot(up) * up;
+    const auto over_floor = [](const Vec3& position, const Vec3& up) -> Vec3 {
+        return position - position.dot(up) * up;
     };
-    program.hub_offset =
-        over_floor(head(target_rest, target.hub), target.up) -
+    program.hips_offset =
+        over_floor(head(target_rest, target.hips), target.up) -
         leg_ratio_ * (program.to_target * over_floor(head(source_rest, source_bone), source.up));
 }
 
@@ -353,10 +353,10 @@ Clip Transfer::apply(const Clip& given) const {
     const Clip clip = passes_->pairing.is_same_build() ? given : on_floor(passes_->pairing.source, given);
     Clip result = apply_turns(clip);
     aim_trunk(clip, result);
-    Take take{*passes_, clip, result, {}, {}, std::vector<Transform>(clip.transforms.size())};
-    to_model_space(passes_->pairing.source.skeleton, clip.transforms, take.source_model);
-    carry_travel(take);
-    if (!passes_->is_exact) run_passes(take);
+    PassRun run{*passes_, clip, result, {}, {}, std::vector<Transform>(clip.transforms.size())};
+    to_model_space(passes_->pairing.source.skeleton, clip.transforms, run.source_model);
+    carry_root_motion(run);
+    if (!passes_->is_exact) run_passes(run);
     feed_twists_over_time(program_->twists, target_bones_, result.transforms);
     hold_poses(clip, result);
     return result;

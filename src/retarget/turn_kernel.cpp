@@ -69,8 +69,8 @@ class TurnCompiler {
         return slot;
     }
 
-    // The way in the source from `until` (not included) down to `bone`; false where it does not lead there.
-    bool way(int until, int bone, std::vector<int>& result) const {
+    // The path in the source from `until` (not included) down to `bone`; false where it does not lead there.
+    bool find_path(int until, int bone, std::vector<int>& result) const {
         for (int s = bone; s != until; s = source_.parent(s)) {
             if (s == k_no_bone) return false;
             result.push_back(s);
@@ -127,7 +127,7 @@ class TurnCompiler {
             left = left * stance(from);
         }
         std::vector<int> path;
-        if (!way(from, is_partial(own) ? own.a : own.b, path)) return false;
+        if (!find_path(from, is_partial(own) ? own.a : own.b, path)) return false;
         for (const int s : path) {
             factors.push_back({s, 1.0f, left, Quat::Identity()});
             left = Quat::Identity();
@@ -157,12 +157,12 @@ class TurnCompiler {
         const int above = target_.parent(step.root);
         step.target_slot = above == k_no_bone ? -1 : target_slot_[static_cast<std::size_t>(above)];
         for (const int bone : bones_between(source_, limb.source[0], limb.source[2]))
-            step.source_way.push_back(
+            step.source_path.push_back(
                 {bone, source_rest[static_cast<std::size_t>(source_.parent(bone))].scale});
         for (std::size_t part = 0; part < 2; ++part) {
             for (const int bone : bones_between(target_, limb.target[part], limb.target[part + 1])) {
                 const Vec3& scale = target_rest[static_cast<std::size_t>(target_.parent(bone))].scale;
-                step.target_way[part].push_back(
+                step.target_path[part].push_back(
                     {bone, scale.cwiseProduct(target_.bone(bone).rest.translation)});
             }
         }
@@ -249,8 +249,8 @@ TurnProgram compile_turns(const Skeleton& source, const Skeleton& target, const 
     program.target_above = target.above().rotation;
     program.to_target = to_target;
     program.rest = rest_pose(target);
-    program.source_stands = source.above();
-    program.target_stands = target.above();
+    program.source_frame = source.above();
+    program.target_frame = target.above();
     TurnCompiler(source, target, follow, source_stance, program).compile(limbs);
     return program;
 }

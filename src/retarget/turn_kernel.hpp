@@ -69,10 +69,10 @@ struct TurnProgram {
         int own_slot = -1;     // where its own is kept for others; -1: nobody asks
     };
 
-    /// Where hub and ground bone go: the source's way down to each in, a translation of the target's out.
+    /// Where hips and root go: the source's way down to each in, a translation of the target's out.
     struct BodyStep {
-        std::vector<int> source_way;  // from the root; empty: not carried
-        std::vector<int> target_way;
+        std::vector<int> source_path;  // from the root; empty: not carried
+        std::vector<int> target_path;
     };
 
     /// A bone on the way down a limb. `offset`: of the source what its translation is multiplied by, of the
@@ -85,9 +85,9 @@ struct TurnProgram {
     struct LimbStep {
         int source_slot = -1;  // of the root's orientation
         int target_slot = -1;  // of the root's parent's
-        std::vector<LimbJoint> source_way;
+        std::vector<LimbJoint> source_path;
         int root = 0;
-        std::array<std::vector<LimbJoint>, 2> target_way;  // to the middle joint, and on to the end
+        std::array<std::vector<LimbJoint>, 2> target_path;  // to the middle joint, and on to the end
         Vec3 source_end = Vec3::Zero();
         Vec3 target_end = Vec3::Zero();
         float ratio = 1.0f;
@@ -105,25 +105,24 @@ struct TurnProgram {
         target_steps;  // parents first; those that keep their rest and are not asked for left out
     std::size_t target_slots = 0;
     std::vector<Transform> rest;  // the target's, local: what no step writes
-    Transform source_stands;      // above the bones
-    Transform target_stands;
+    Transform source_frame;       // what stands above the bones
+    Transform target_frame;
     std::vector<LimbStep> limbs;
     std::vector<TwistFeed> twists;
-    BodyStep hub;
-    BodyStep ground;
+    BodyStep hips;
+    BodyStep root;
     Vec3 source_up = Vec3::UnitY();
     Vec3 target_up = Vec3::UnitY();
     float source_floor = 0.0f;
     float target_floor = 0.0f;
     float leg_ratio = 1.0f;
-    float hub_ratio = 1.0f;
-    Vec3 hub_offset =
-        Vec3::Zero();  // over the floor: what scaling leaves over at rest; turns with the ground bone
+    float hips_ratio = 1.0f;
+    Vec3 hips_offset = Vec3::Zero();  // over the floor: what scaling leaves over at rest; turns with the root
     Vec3 source_body = Vec3::Zero();  // in the frame of the source's bone: the place that is followed
-    Vec3 target_body = Vec3::Zero();  // in the hub's frame: the place that is brought to it
-    Quat ground_undo = Quat::Identity();
-    Vec3 source_ground_rest = Vec3::Zero();
-    Vec3 target_ground_rest = Vec3::Zero();
+    Vec3 target_body = Vec3::Zero();  // in the hips' frame: the place that is brought to it
+    Quat root_undo = Quat::Identity();
+    Vec3 source_root_rest = Vec3::Zero();
+    Vec3 target_root_rest = Vec3::Zero();
 
     /// Floats of scratch for one run with 8 lanes.
     std::size_t scratch_floats() const { return 32 * (source_steps.size() + target_slots) + 8; }
@@ -135,7 +134,7 @@ TurnProgram compile_turns(const Skeleton& source, const Skeleton& target, const 
                           std::span<const BoneFollow> follow, std::span<const Quat> source_stance,
                           std::span<const LimbFollow> limbs);
 
-/// Runs the program over `frames` poses. Translations (but those of hub and ground bone) and scales of the
+/// Runs the program over `frames` poses. Translations (but those of hips and root) and scales of the
 /// target are those of its rest. `scratch` holds `scratch_floats()`. Never allocates or throws.
 void run_turns(const TurnProgram& program, const Transform* source, Transform* target, std::size_t frames,
                float* scratch) noexcept;

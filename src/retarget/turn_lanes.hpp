@@ -44,59 +44,59 @@ DENDRAXIS_LANE void feed_twist(const TwistFeed& feed, Transform* target, std::si
 
 /// Where the last bone of a way stands in model space.
 template <std::size_t Count>
-DENDRAXIS_LANE LaneTransform<Count> standing(const Transform& above, const std::vector<int>& way,
+DENDRAXIS_LANE LaneTransform<Count> standing(const Transform& above, const std::vector<int>& path,
                                              std::size_t length, const Transform* local, std::size_t stride) {
     LaneTransform<Count> at = splat<Count>(above);
-    for (std::size_t i = 0; i < length; ++i) at = at * load_transform<Count>(local + way[i], stride);
+    for (std::size_t i = 0; i < length; ++i) at = at * load_transform<Count>(local + path[i], stride);
     return at;
 }
 
 /// Moves the last bone of a way to a place in model space.
 template <std::size_t Count>
-DENDRAXIS_LANE void place(const Transform& above, const std::vector<int>& way, const LaneVec<Count>& wanted,
+DENDRAXIS_LANE void place(const Transform& above, const std::vector<int>& path, const LaneVec<Count>& wanted,
                           Transform* local, std::size_t stride) {
-    const LaneTransform<Count> parent = standing<Count>(above, way, way.size() - 1, local, stride);
-    store_translation<Count>(apply_inverse(parent, wanted), local + way.back(), stride);
+    const LaneTransform<Count> parent = standing<Count>(above, path, path.size() - 1, local, stride);
+    store_translation<Count>(apply_inverse(parent, wanted), local + path.back(), stride);
 }
 
 template <std::size_t Count>
 DENDRAXIS_LANE void place_bodies(const TurnProgram& program, const Transform* source,
                                  std::size_t source_stride, Transform* target, std::size_t target_stride) {
-    LaneVec<Count> offset = splat<Count>(program.hub_offset);
-    if (!program.ground.source_way.empty()) {
-        const LaneTransform<Count> ground =
-            standing<Count>(program.source_stands, program.ground.source_way,
-                            program.ground.source_way.size(), source, source_stride);
+    LaneVec<Count> offset = splat<Count>(program.hips_offset);
+    if (!program.root.source_path.empty()) {
+        const LaneTransform<Count> root =
+            standing<Count>(program.source_frame, program.root.source_path, program.root.source_path.size(),
+                            source, source_stride);
         const LaneQuat<Count> to_target = splat<Count>(program.to_target);
         const LaneQuat<Count> heading =
-            to_target * (ground.rotation * splat<Count>(program.ground_undo)) * conjugate(to_target);
+            to_target * (root.rotation * splat<Count>(program.root_undo)) * conjugate(to_target);
         offset = rotate(heading, offset);
-        const LaneVec<Count> moved = ground.translation - splat<Count>(program.source_ground_rest);
-        place<Count>(program.target_stands, program.ground.target_way,
-                     splat<Count>(program.target_ground_rest) +
+        const LaneVec<Count> moved = root.translation - splat<Count>(program.source_root_rest);
+        place<Count>(program.target_frame, program.root.target_path,
+                     splat<Count>(program.target_root_rest) +
                          scaled<Count>(rotate(to_target, moved), splat<Count>(program.leg_ratio)),
                      target, target_stride);
     }
-    if (program.hub.source_way.empty()) return;
-    const LaneTransform<Count> body = standing<Count>(program.source_stands, program.hub.source_way,
-                                                      program.hub.source_way.size(), source, source_stride);
+    if (program.hips.source_path.empty()) return;
+    const LaneTransform<Count> body = standing<Count>(program.source_frame, program.hips.source_path,
+                                                      program.hips.source_path.size(), source, source_stride);
     const LaneVec<Count> up = splat<Count>(program.source_up);
     const Lanes<Count> height =
         dot(body.translation + rotate(body.rotation, splat<Count>(program.source_body)), up);
     const LaneVec<Count> over_floor = rotate(splat<Count>(program.to_target),
                                              body.translation - scaled<Count>(up, dot(body.translation, up)));
-    const Lanes<Count> risen = program.target_floor + program.hub_ratio * (height - program.source_floor);
+    const Lanes<Count> risen = program.target_floor + program.hips_ratio * (height - program.source_floor);
     LaneVec<Count> wanted = scaled<Count>(over_floor, splat<Count>(program.leg_ratio)) + offset;
     Lanes<Count> up_by = risen;
     if (program.target_body != Vec3::Zero()) {
-        const LaneQuat<Count> turned = standing<Count>(program.target_stands, program.hub.target_way,
-                                                       program.hub.target_way.size(), target, target_stride)
+        const LaneQuat<Count> turned = standing<Count>(program.target_frame, program.hips.target_path,
+                                                       program.hips.target_path.size(), target, target_stride)
                                            .rotation;
         up_by =
             risen - dot(rotate(turned, splat<Count>(program.target_body)), splat<Count>(program.target_up));
     }
     wanted = wanted + scaled<Count>(splat<Count>(program.target_up), up_by);
-    place<Count>(program.target_stands, program.hub.target_way, wanted, target, target_stride);
+    place<Count>(program.target_frame, program.hips.target_path, wanted, target, target_stride);
 }
 
 /// The end of a limb brought to where the source's is in proportion to both limbs' lengths.
@@ -107,7 +107,7 @@ DENDRAXIS_LANE void reach_with(const TurnProgram& program, const TurnProgram::Li
                                const LaneQuat<Count>* target_slots) {
     LaneQuat<Count> q = source_slots[limb.source_slot];
     LaneVec<Count> reach = splat<Count>(Vec3(Vec3::Zero()));
-    for (const TurnProgram::LimbJoint& joint : limb.source_way) {
+    for (const TurnProgram::LimbJoint& joint : limb.source_path) {
         const LaneVec<Count> offset = load_translation<Count>(source + joint.bone, source_stride);
         reach = reach + rotate(q, product(splat<Count>(joint.offset), offset));
         q = q * load<Count>(source + joint.bone, source_stride);
@@ -123,7 +123,7 @@ DENDRAXIS_LANE void reach_with(const TurnProgram& program, const TurnProgram::Li
     q = root;
     for (std::size_t part = 0; part < 2; ++part) {
         bones[part] = splat<Count>(Vec3(Vec3::Zero()));
-        for (const TurnProgram::LimbJoint& joint : limb.target_way[part]) {
+        for (const TurnProgram::LimbJoint& joint : limb.target_path[part]) {
             bones[part] = bones[part] + rotate(q, splat<Count>(joint.offset));
             parents[part] = q;
             q = q * load<Count>(target + joint.bone, target_stride);
@@ -139,9 +139,9 @@ DENDRAXIS_LANE void reach_with(const TurnProgram& program, const TurnProgram::Li
         {bones[0], bones[1], wanted, rotate(above, splat<Count>(limb.hint))}, TurnProgram::k_soft_from);
     store<Count>(conjugate(above) * (turns.upper * root), target + limb.root, target_stride);
     store<Count>(conjugate(turns.upper * parents[0]) * (turns.lower * own[0]),
-                 target + limb.target_way[0].back().bone, target_stride);
+                 target + limb.target_path[0].back().bone, target_stride);
     // The end keeps its orientation.
-    store<Count>(conjugate(turns.lower * parents[1]) * own[1], target + limb.target_way[1].back().bone,
+    store<Count>(conjugate(turns.lower * parents[1]) * own[1], target + limb.target_path[1].back().bone,
                  target_stride);
 }
 

@@ -50,10 +50,10 @@ std::vector<TwistFeed> find_twists(const Chart& target) {
             if (!limb || !bones) continue;
             for (std::size_t i = 0; i < 2; ++i) {
                 if ((*bones)[i] != parent) continue;
-                const Vec3 way = head((*bones)[i + 1]) - head(parent);
-                if (way.norm() < 1e-6f) continue;
-                const float along =
-                    std::clamp((head(helper.bone) - head(parent)).dot(way) / way.squaredNorm(), 0.0f, 1.0f);
+                const Vec3 direction = head((*bones)[i + 1]) - head(parent);
+                if (direction.norm() < 1e-6f) continue;
+                const float along = std::clamp(
+                    (head(helper.bone) - head(parent)).dot(direction) / direction.squaredNorm(), 0.0f, 1.0f);
                 TwistFeed feed;
                 feed.bone = helper.bone;
                 feed.driver_is_parent = i == 0;
@@ -61,7 +61,8 @@ std::vector<TwistFeed> find_twists(const Chart& target) {
                 feed.share = i == 0 ? along - 1.0f : along;
                 feed.undo = rest_of(target.skeleton, feed.driver).conjugate();
                 feed.rest = rest_of(target.skeleton, feed.bone);
-                feed.axis = (rest[static_cast<std::size_t>(parent)].rotation.conjugate() * way).normalized();
+                feed.axis =
+                    (rest[static_cast<std::size_t>(parent)].rotation.conjugate() * direction).normalized();
                 feeds.push_back(feed);
             }
         }

@@ -14,10 +14,10 @@ Capsule placed_in(const Solid& solid, std::span<const Transform> model) {
 }
 
 float depth_in_body(const Probe& probe, const BodyShape& shape, std::span<const Transform> model) {
-    const Vec3 place = place_of(probe, model);
+    const Vec3 position = position_of(probe, model);
     float deepest = 0.0f;
     for (const Solid& solid : shape.solids)
-        deepest = std::max(deepest, probe.radius - nearest_on(placed_in(solid, model), place).gap);
+        deepest = std::max(deepest, probe.radius - nearest_on(placed_in(solid, model), position).gap);
     return deepest;
 }
 
@@ -36,7 +36,7 @@ std::pair<float, int> lowest_flesh(const Chart& chart, std::span<const Transform
         ask(lowest_of(placed_in(solid, model), chart.up), solid.bone);
     for (const ArmShape& arm : chart.shape.arms) {
         for (const Probe& probe : arm.probes)
-            ask(place_of(probe, model).dot(chart.up) - probe.radius, probe.bone);
+            ask(position_of(probe, model).dot(chart.up) - probe.radius, probe.bone);
     }
     lowest.first -= chart.floor;
     return lowest;

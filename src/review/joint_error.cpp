@@ -11,7 +11,7 @@ namespace {
 // The middle of the skin of a bone, which shows how it is turned where no joint does.
 struct SkinMark {
     std::size_t bone;
-    Vec3 place;        // in the bone's frame
+    Vec3 position;     // in the bone's frame
     Quat from_source;  // from the target bone's frame to its source bone's
 };
 
@@ -23,7 +23,7 @@ std::vector<SkinMark> skin_marks(const Pairing& pairing, const std::vector<Trans
         const BoneAnswer& answer = pairing.bones.answers[b];
         if (answer.source == k_no_bone || (!marks.empty() && marks.back().bone == b)) continue;
         const Quat& source = source_rest[static_cast<std::size_t>(answer.source)].rotation;
-        marks.push_back({b, rest[b].rotation.conjugate() * (mark.place - rest[b].translation),
+        marks.push_back({b, rest[b].rotation.conjugate() * (mark.position - rest[b].translation),
                          source.conjugate() * answer.turn.conjugate() * rest[b].rotation});
     }
     return marks;
@@ -34,16 +34,17 @@ std::vector<SkinMark> skin_marks(const Pairing& pairing, const std::vector<Trans
 Measure joint_error(const Pairing& pairing, const Clip& source, std::span<const Transform> source_model,
                     std::span<const Transform> model) {
     Measure joints{"joint_error_pct", 0.0f, -1, ""};
-    if (!follows_exactly(pairing) || pairing.settings.travel_of(source.name) != Travel::scaled) return joints;
+    if (!follows_exactly(pairing) || pairing.settings.root_motion_of(source.name) != RootMotion::scaled)
+        return joints;
     const auto& answers = pairing.bones.answers;
-    const auto hips = static_cast<std::size_t>(pairing.target.hub);
+    const auto hips = static_cast<std::size_t>(pairing.target.hips);
     if (answers[hips].source == k_no_bone) return joints;
     const std::vector<Transform> source_rest = rest_in_model_space(pairing.source.skeleton);
     const std::vector<Transform> rest = rest_in_model_space(pairing.target.skeleton);
     const std::vector<SkinMark> marks = skin_marks(pairing, source_rest, rest);
     const Quat to_target = source_to_target(pairing);
     const float scale = pairing.bones.scale;
-    const auto carried = [&](const Vec3& place) -> Vec3 { return scale * (to_target * place); };
+    const auto carried = [&](const Vec3& position) -> Vec3 { return scale * (to_target * position); };
     const Vec3 offset = rest[hips].translation -
                         carried(source_rest[static_cast<std::size_t>(answers[hips].source)].translation);
     const float height = std::max(1e-6f, pairing.target.height);
@@ -65,7 +66,8 @@ Measure joint_error(const Pairing& pairing, const Clip& source, std::span<const 
         for (const SkinMark& mark : marks) {
             const auto a = static_cast<std::size_t>(answers[mark.bone].source);
             const Quat wanted = to_target * theirs[a].rotation * mark.from_source;
-            add(mark.bone, off_at(mark.bone) + own[mark.bone].rotation * mark.place - wanted * mark.place);
+            add(mark.bone,
+                off_at(mark.bone) + own[mark.bone].rotation * mark.position - wanted * mark.position);
         }
     }
     return joints;

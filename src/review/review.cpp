@@ -7,7 +7,7 @@
 #include <dendraxis/chart/joint_turn.hpp>
 #include <dendraxis/retarget/contacts.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
-#include <dendraxis/retarget/travel.hpp>
+#include <dendraxis/retarget/root_motion.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -66,7 +66,7 @@ class Reviewer {
         review.measures.push_back(pops());
         review.measures.push_back(bend_flips());
         review.measures.push_back(range_overshoot());
-        review.measures.push_back(travel_error());
+        review.measures.push_back(root_motion_error());
         review.measures.push_back(trunk_error());
         review.measures.push_back(hips_height());
         review.measures.push_back(detail::joint_error(pairing_, source_, source_model_, model_));
@@ -92,7 +92,7 @@ class Reviewer {
         Measure depth{"ground_depth_mm", 0.0f, -1, ""};
         Measure hang{"float_mm", 0.0f, -1, ""};
         const std::vector<FootTrack> feet = track_feet(pairing_.source, source_, pairing_.settings.contacts);
-        const std::vector<Vec3> shift = travel_shift_of_floor();
+        const std::vector<Vec3> shift = root_motion_shift_of_floor();
         for (const Sole& sole : pairing_.target.shape.soles) {
             const ChainPair* entry = pairing_.entry_of(*pairing_.target.find(sole.leg));
             const auto foot = std::find_if(feet.begin(), feet.end(), [&](const FootTrack& track) {
@@ -113,19 +113,19 @@ class Reviewer {
     }
 
     // Where the floor runs under the character, planted feet run with it.
-    std::vector<Vec3> travel_shift_of_floor() const {
-        if (pairing_.settings.travel_of(source_.name) != Travel::in_place)
+    std::vector<Vec3> root_motion_shift_of_floor() const {
+        if (pairing_.settings.root_motion_of(source_.name) != RootMotion::in_place)
             return std::vector<Vec3>(frames(), Vec3::Zero());
-        return travel_shift(pairing_, source_, leg_ratio_);
+        return root_motion_shift(pairing_, source_, leg_ratio_);
     }
 
     void add_slide(Measure& slide, const Sole& sole, const FootTrack& foot, std::size_t part,
                    const std::vector<Vec3>& shift) const {
         const auto spans = spans_where(frames(), [&](std::size_t f) { return foot.planted[f][part]; });
         for (const FrameSpan& span : spans) {
-            const Vec3 start = place_of(sole, sole.parts[part], at(span.first));
+            const Vec3 start = position_of(sole, sole.parts[part], at(span.first));
             for (std::size_t f = span.first; f <= span.last; ++f) {
-                const Vec3 strayed = place_of(sole, sole.parts[part], at(f)) - start;
+                const Vec3 strayed = position_of(sole, sole.parts[part], at(f)) - start;
                 const Vec3 own = to_target_ * Vec3(foot.parts[f][part] - foot.parts[span.first][part]);
                 const Vec3 beyond = strayed - leg_ratio_ * own - (shift[f] - shift[span.first]);
                 detail::keep_worst(slide, over_floor(beyond).norm() * k_millimetres, f, sole.leg);
@@ -142,16 +142,17 @@ class Reviewer {
             const float own = std::max(1e-6f, length_of(limb.target, rest));
             const float theirs = std::max(1e-6f, length_of(limb.source, source_rest));
             for (std::size_t f = 0; f < frames(); ++f) {
-                const Vec3 place = (head(f, limb.target[2]) - head(f, pairing_.target.hub)) / own;
+                const Vec3 position = (head(f, limb.target[2]) - head(f, pairing_.target.hips)) / own;
                 const Vec3 wanted =
-                    to_target_ * Vec3(source_head(f, limb.source[2]) - source_head(f, pairing_.source.hub)) /
+                    to_target_ * Vec3(source_head(f, limb.source[2]) - source_head(f, pairing_.source.hips)) /
                     theirs;
-                detail::keep_worst(reach, 100.0f * (place - wanted).norm(), f, limb.chain);
+                detail::keep_worst(reach, 100.0f * (position - wanted).norm(), f, limb.chain);
                 for (std::size_t i = 0; i < 2; ++i) {
-                    const Vec3 way = head(f, limb.target[i + 1]) - head(f, limb.target[i]);
-                    const Vec3 source_way = to_target_ * Vec3(source_head(f, limb.source[i + 1]) -
-                                                              source_head(f, limb.source[i]));
-                    const float off = std::atan2(way.cross(source_way).norm(), way.dot(source_way));
+                    const Vec3 distance = head(f, limb.target[i + 1]) - head(f, limb.target[i]);
+                    const Vec3 source_path = to_target_ * Vec3(source_head(f, limb.source[i + 1]) -
+                                                               source_head(f, limb.source[i]));
+                    const float off =
+                        std::atan2(distance.cross(source_path).norm(), distance.dot(source_path));
                     detail::keep_worst(direction, off * k_degrees, f,
                                        pairing_.target.skeleton.bone(limb.target[i]).label);
                 }
@@ -242,22 +243,22 @@ class Reviewer {
         return over;
     }
 
-    Measure travel_error() const {
-        Measure travel{"travel_error_pct", 0.0f, -1, ""};
-        const std::vector<Vec3> shift = travel_shift(pairing_, source_, leg_ratio_);
+    Measure root_motion_error() const {
+        Measure root_motion{"root_motion_error_pct", 0.0f, -1, ""};
+        const std::vector<Vec3> shift = root_motion_shift(pairing_, source_, leg_ratio_);
         const auto wanted = [&](std::size_t f) {
-            const Vec3 moved = source_head(f, pairing_.source.hub) - source_head(0, pairing_.source.hub);
+            const Vec3 moved = source_head(f, pairing_.source.hips) - source_head(0, pairing_.source.hips);
             return over_floor(leg_ratio_ * (to_target_ * moved) + shift[f]);
         };
-        float way = 0.0f;
-        for (std::size_t f = 1; f < frames(); ++f) way = std::max(way, wanted(f).norm());
-        way = std::max({way, leg_length(pairing_.target), 1e-6f});
+        float distance = 0.0f;
+        for (std::size_t f = 1; f < frames(); ++f) distance = std::max(distance, wanted(f).norm());
+        distance = std::max({distance, leg_length(pairing_.target), 1e-6f});
         for (std::size_t f = 0; f < frames(); ++f) {
-            const Vec3 moved = over_floor(head(f, pairing_.target.hub) - head(0, pairing_.target.hub));
-            detail::keep_worst(travel, 100.0f * (moved - wanted(f)).norm() / way, f,
-                               pairing_.target.skeleton.bone(pairing_.target.hub).label);
+            const Vec3 moved = over_floor(head(f, pairing_.target.hips) - head(0, pairing_.target.hips));
+            detail::keep_worst(root_motion, 100.0f * (moved - wanted(f)).norm() / distance, f,
+                               pairing_.target.skeleton.bone(pairing_.target.hips).label);
         }
-        return travel;
+        return root_motion;
     }
 
     Measure trunk_error() const {
@@ -266,9 +267,9 @@ class Reviewer {
         const Chain* answer = head_chain == nullptr ? nullptr : pairing_.source_of(*head_chain);
         if (answer == nullptr) return trunk;
         for (std::size_t f = 0; f < frames(); ++f) {
-            const Vec3 own = head(f, head_chain->bones.front()) - head(f, pairing_.target.hub);
+            const Vec3 own = head(f, head_chain->bones.front()) - head(f, pairing_.target.hips);
             const Vec3 theirs = to_target_ * Vec3(source_head(f, answer->bones.front()) -
-                                                  source_head(f, pairing_.source.hub));
+                                                  source_head(f, pairing_.source.hips));
             const float off = std::atan2(own.cross(theirs).norm(), own.dot(theirs));
             detail::keep_worst(trunk, off * k_degrees, f,
                                pairing_.target.skeleton.bone(head_chain->bones.front()).label);
@@ -305,7 +306,7 @@ class Reviewer {
                 sunk(pairing_.source, source_rest, [&](int bone) { return source_head(f, bone); });
             if (!own || !theirs) return height;
             detail::keep_worst(height, 100.0f * std::abs(*own - leg_ratio_ * *theirs) / leg, f,
-                               pairing_.target.skeleton.bone(pairing_.target.hub).label);
+                               pairing_.target.skeleton.bone(pairing_.target.hips).label);
         }
         return height;
     }
@@ -333,9 +334,9 @@ void check(const Pairing& pairing, const Clip& source, const Clip& result) {
                     "", "retarget it again, or give --fps as it was retargeted");
     }
     for (const Chart* chart : {&pairing.source, &pairing.target}) {
-        if (chart->hub == k_no_bone)
+        if (chart->hips == k_no_bone)
             throw Error(chart->file.empty() ? chart->character : chart->file,
-                        "has no hub, the bone that carries the body", "",
+                        "has no hips, the bone that carries the body", "",
                         "see what `dendraxis chart` says of it");
     }
     if (source.frame_count() == 0) throw Error(source.name, "has no frames");

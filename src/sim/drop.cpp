@@ -17,9 +17,9 @@ namespace {
 constexpr float k_fastest_push = 20.0f;       // m/s
 constexpr float k_may_start_within = 0.005f;  // metres
 constexpr float k_least_seconds = 6.0f;
-constexpr float k_still_for = 0.5f;    // seconds in which no body goes farther than this
-constexpr float k_still_way = 0.01f;   // metres
-constexpr float k_still_turn = 0.05f;  // radians
+constexpr float k_still_for = 0.5f;        // seconds in which no body goes farther than this
+constexpr float k_still_distance = 0.01f;  // metres
+constexpr float k_still_turn = 0.05f;      // radians
 
 void require_options(const DropOptions& options) {
     const auto fail = [](const char* what, const char* advice) { throw Error("drop", what, "", advice); };
@@ -63,19 +63,19 @@ class Fall {
     Fall(const RagdollBinding& binding, const Chart& chart, const DropStart& start,
          const DropOptions& options, const DropGround& ground)
         : binding_(binding), plan_(binding.plan()), options_(options), world_(options.world) {
-        stands_ = upright_stand(chart);
+        placement_ = upright_stand(chart);
         kept_ = start.pose;
         model_.resize(kept_.size());
         states_.resize(plan_.bodies.size());
         anchors_.resize(plan_.joints.size());
         place(start);
-        add_ground(world_, ground, stands_);
-        number_ = world_.add(binding_, states_, anchors_);
+        add_ground(world_, ground, placement_);
+        handle_ = world_.add(binding_, states_, anchors_);
         lift_out();
         if (options.push) {
             const auto body = static_cast<std::size_t>(options.push->body);
-            world_.push(number_, options.push->body, options.push->impulse, states_.at(body).place);
-            world_.states(number_, states_);
+            world_.push(handle_, options.push->body, options.push->impulse, states_.at(body).position);
+            world_.states(handle_, states_);
         }
     }
 
@@ -91,7 +91,7 @@ class Fall {
         record(drop);
         for (std::size_t f = 0; f < frames; ++f) {
             world_.step(1.0f / options_.fps);
-            world_.states(number_, states_);
+            world_.states(handle_, states_);
             record(drop);
             const float time = static_cast<float>(f + 1) / options_.fps;
             if (time <= 0.5f)
@@ -112,7 +112,7 @@ class Fall {
         const auto bodies_in = [&](const std::vector<Transform>& pose, std::vector<BodyState>& out) {
             to_model_space(binding_.skeleton(), pose, model_);
             out.resize(plan_.bodies.size());
-            binding_.bodies_of(model_, stands_, out);
+            binding_.bodies_of(model_, placement_, out);
         };
         std::vector<BodyState> before;
         bodies_in(start.before, before);
@@ -120,25 +120,25 @@ class Fall {
         binding_.anchors_of(model_, anchors_);
         for (std::size_t b = 0; b < states_.size(); ++b) {
             BodyState& state = states_[b];
-            state.velocity = (state.place - before[b].place) / start.step;
-            state.spin = rotation_vector(state.turn * before[b].turn.conjugate()) / start.step;
+            state.velocity = (state.position - before[b].position) / start.step;
+            state.angular_velocity = rotation_vector(state.turn * before[b].turn.conjugate()) / start.step;
         }
-        const Vec3 middle = states_.front().place;
+        const Vec3 middle = states_.front().position;
         Quat turn = Quat::Identity();
-        Vec3 spin = Vec3::Zero();
+        Vec3 angular_velocity = Vec3::Zero();
         Vec3 speed = options_.speed;
         if (options_.seed) {
             Chance chance(*options_.seed);
             turn = chance.turn();
-            spin = chance.within_ball(6.0f);
+            angular_velocity = chance.within_ball(6.0f);
             speed += chance.within_ball(5.0f);
         }
         for (BodyState& state : states_) {
-            const Vec3 offset = turn * (state.place - middle);
-            state.place = middle + offset + Vec3(0.0f, options_.height, 0.0f);
+            const Vec3 offset = turn * (state.position - middle);
+            state.position = middle + offset + Vec3(0.0f, options_.height, 0.0f);
             state.turn = (turn * state.turn).normalized();
-            state.velocity = turn * state.velocity + speed + spin.cross(offset);
-            state.spin = turn * state.spin + spin;
+            state.velocity = turn * state.velocity + speed + angular_velocity.cross(offset);
+            state.angular_velocity = turn * state.angular_velocity + angular_velocity;
         }
     }
 
@@ -146,11 +146,11 @@ class Fall {
     void lift_out() {
         for (int i = 0; i < 20; ++i) {
             world_.find_contacts();
-            const float depth = world_.penetration(number_).ground;
+            const float depth = world_.penetration(handle_).ground;
             if (depth < k_may_start_within) return;
-            for (BodyState& state : states_) state.place.y() += depth;
-            world_.remove(number_);
-            number_ = world_.add(binding_, states_, anchors_);
+            for (BodyState& state : states_) state.position.y() += depth;
+            world_.remove(handle_);
+            handle_ = world_.add(binding_, states_, anchors_);
         }
     }
 
@@ -158,13 +158,13 @@ class Fall {
     float energy() const {
         float sum = kinetic_energy(plan_, states_);
         for (std::size_t b = 0; b < states_.size(); ++b)
-            sum -= plan_.bodies[b].mass * options_.world.gravity.dot(states_[b].place);
+            sum -= plan_.bodies[b].mass * options_.world.gravity.dot(states_[b].position);
         return sum;
     }
 
     bool is_near(std::span<const BodyState> others) const {
         for (std::size_t b = 0; b < states_.size(); ++b) {
-            if ((states_[b].place - others[b].place).norm() > k_still_way ||
+            if ((states_[b].position - others[b].position).norm() > k_still_distance ||
                 angle_between(states_[b].turn, others[b].turn) > k_still_turn)
                 return false;
         }
@@ -174,7 +174,7 @@ class Fall {
     void record(Drop& drop) {
         DropFigures& figures = drop.figures;
         for (const BodyState& state : states_)
-            figures.finite = figures.finite && state.place.allFinite() && state.turn.coeffs().allFinite();
+            figures.finite = figures.finite && state.position.allFinite() && state.turn.coeffs().allFinite();
         std::vector<float> over;
         for (std::size_t j = 0; j < anchors_.size(); ++j) {
             const BodyState& above = states_[static_cast<std::size_t>(plan_.joints[j].above)];
@@ -185,12 +185,12 @@ class Fall {
             figures.overshoot = std::max(figures.overshoot, over.back());
         }
         figures.overshoot_at_rest = over.empty() ? 0.0f : *std::max_element(over.begin(), over.end());
-        const Penetration depth = world_.penetration(number_);
+        const Penetration depth = world_.penetration(handle_);
         figures.penetration_at_rest = std::max(depth.ground, depth.bodies);
         figures.penetration = std::max(figures.penetration, figures.penetration_at_rest);
         drop.overshoots.push_back(std::move(over));
         std::vector<Transform> pose = kept_;
-        binding_.pose_of(states_, stands_, pose, model_);
+        binding_.pose_of(states_, placement_, pose, model_);
         drop.clip.transforms.insert(drop.clip.transforms.end(), pose.begin(), pose.end());
     }
 
@@ -208,8 +208,8 @@ class Fall {
     const RagdollPlan& plan_;
     const DropOptions& options_;
     World world_;
-    int number_ = -1;
-    Transform stands_;
+    RagdollHandle handle_ = RagdollHandle::none;
+    Transform placement_;
     std::vector<Transform> kept_;
     std::vector<Transform> model_;
     std::vector<BodyState> states_;
@@ -245,9 +245,9 @@ float kinetic_energy(const RagdollPlan& plan, std::span<const BodyState> states)
     float sum = 0.0f;
     for (std::size_t b = 0; b < states.size(); ++b) {
         const RagdollBody& body = plan.bodies[b];
-        const Vec3 spin = states[b].turn.conjugate() * states[b].spin;
+        const Vec3 angular_velocity = states[b].turn.conjugate() * states[b].angular_velocity;
         sum += 0.5f * body.mass * states[b].velocity.squaredNorm() +
-               0.5f * spin.cwiseProduct(body.inertia).dot(spin);
+               0.5f * angular_velocity.cwiseProduct(body.inertia).dot(angular_velocity);
     }
     return sum;
 }

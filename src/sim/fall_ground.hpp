@@ -11,14 +11,14 @@ inline Transform upright_stand(const Chart& chart) {
 }
 
 /// The triangles, told in model space, or a level floor at 0 where there are none.
-inline void add_ground(World& world, const DropGround& ground, const Transform& stands) {
+inline void add_ground(World& world, const DropGround& ground, const Transform& placement) {
     if (ground.triangles.empty()) {
         world.add_floor(Vec3::Zero(), Vec3::UnitY());
         return;
     }
-    std::vector<Vec3> places;
-    for (const Vec3& place : ground.places) places.push_back(apply(stands, place));
-    world.add_ground(places, ground.triangles);
+    std::vector<Vec3> positions;
+    for (const Vec3& position : ground.positions) positions.push_back(apply(placement, position));
+    world.add_ground(positions, ground.triangles);
 }
 
 }  // namespace dendraxis::sim

@@ -6,7 +6,8 @@
 namespace dendraxis::sim {
 namespace {
 
-Loose& find(std::vector<Loose>& loose, int number) {
+Loose& find(std::vector<Loose>& loose, LooseHandle thing) {
+    const int number = static_cast<int>(thing);
     if (number < 0 || static_cast<std::size_t>(number) >= loose.size() ||
         loose[static_cast<std::size_t>(number)].body == nullptr)
         throw Error("world", "has no loose thing " + std::to_string(number));
@@ -15,7 +16,7 @@ Loose& find(std::vector<Loose>& loose, int number) {
 
 }  // namespace
 
-int World::add_loose(const HandOver& thing) {
+LooseHandle World::add_loose(const ReleasedProp& thing) {
     const PropBody& plan = thing.body;
     if (!is_finite(thing.state) || !(plan.mass > 0.0f) || !(plan.inertia.minCoeff() > 0.0f) ||
         !(plan.shape.half.minCoeff() > 0.0f))
@@ -27,7 +28,7 @@ int World::add_loose(const HandOver& thing) {
                                                   to_bullet(plan.inertia));
     info.m_friction = inner_->settings.friction;
     info.m_linearSleepingThreshold = k_still_speed;
-    info.m_angularSleepingThreshold = k_still_spin;
+    info.m_angularSleepingThreshold = k_still_angular_velocity;
     made.body = std::make_unique<btRigidBody>(info);
     inner_->put(*made.body, thing.state);
     for (const btRigidBody* body : inner_->bodies_within(made)) {
@@ -38,22 +39,22 @@ int World::add_loose(const HandOver& thing) {
                                static_cast<int>(k_ragdoll_touches));
     made.body->setGravity(to_bullet(inner_->gravity));
     inner_->loose.push_back(std::move(made));
-    return static_cast<int>(inner_->loose.size()) - 1;
+    return LooseHandle{static_cast<int>(inner_->loose.size()) - 1};
 }
 
-BodyState World::loose_state(int number) const {
-    return inner_->state_of(*find(inner_->loose, number).body);
+BodyState World::loose_state(LooseHandle thing) const {
+    return inner_->state_of(*find(inner_->loose, thing).body);
 }
 
-void World::push_loose(int number, const Vec3& impulse, const Vec3& point) {
-    btRigidBody& pushed = *find(inner_->loose, number).body;
+void World::push_loose(LooseHandle thing, const Vec3& impulse, const Vec3& point) {
+    btRigidBody& pushed = *find(inner_->loose, thing).body;
     if (!impulse.allFinite() || !point.allFinite()) return;
     pushed.activate(true);
     pushed.applyImpulse(to_bullet(impulse), to_bullet(point) - pushed.getCenterOfMassPosition());
 }
 
-void World::remove_loose(int number) {
-    Loose& gone = find(inner_->loose, number);
+void World::remove_loose(LooseHandle thing) {
+    Loose& gone = find(inner_->loose, thing);
     inner_->world.removeRigidBody(gone.body.get());
     gone.body.reset();
     gone.hull.reset();

@@ -26,26 +26,26 @@ class Wearer {
            const Chart& chart, const Clip& clip)
         : sockets_(sockets),
           socket_(loose.socket),
-          placement_(unstretched(loose)),
+          mounted_(unstretched(loose)),
           binding_(binding),
           clip_(clip),
-          stands_(upright_stand(chart)),
+          placement_(upright_stand(chart)),
           model_(chart.skeleton.size()),
           states_(binding.plan().bodies.size()) {}
 
     const std::vector<BodyState>& bodies(std::size_t frame) {
         pose(frame);
-        binding_.bodies_of(model_, stands_, states_);
+        binding_.bodies_of(model_, placement_, states_);
         return states_;
     }
 
     Transform thing(std::size_t frame) {
         pose(frame);
-        return stands_ * sockets_.frame(socket_, model_) * placement_;
+        return placement_ * sockets_.frame(socket_, model_) * mounted_;
     }
 
     Transform to_model(const Transform& upright, const Vec3& stretch) const {
-        Transform model = inverse(stands_) * upright;
+        Transform model = inverse(placement_) * upright;
         model.scale = model.scale.cwiseProduct(stretch);
         return model;
     }
@@ -55,10 +55,10 @@ class Wearer {
 
     const SocketBinding& sockets_;
     std::size_t socket_;
-    Transform placement_;
+    Transform mounted_;
     const RagdollBinding& binding_;
     const Clip& clip_;
-    Transform stands_;
+    Transform placement_;
     std::vector<Transform> model_;
     std::vector<BodyState> states_;
 };
@@ -76,23 +76,23 @@ LooseFall fall_in_clip(const LooseProp& loose, const SocketBinding& sockets, con
     const Transform now = who.thing(loose.frame);
     const Transform before = loose.frame > 0 ? who.thing(loose.frame - 1) : now;
     const PropBody body = prop_body(*loose.prop, {}, loose.fit);
-    const HandOver thing = let_go(body, now, before, seconds, loose.push, apply(now, body.at));
+    const ReleasedProp thing = let_go(body, now, before, seconds, loose.push, apply(now, body.at));
 
     World world;
     add_ground(world, ground, upright_stand(chart));
-    const int figure = world.add(wearer);
+    const auto figure = world.add(wearer);
     world.carry(figure, who.bodies(loose.frame));
-    const int number = world.add_loose(thing);
+    const LooseHandle handle = world.add_loose(thing);
     LooseFall fall;
     fall.speed = thing.state.velocity.norm();
-    fall.places.push_back(who.to_model(now, loose.fit.stretch));
+    fall.frames.push_back(who.to_model(now, loose.fit.stretch));
     for (std::size_t f = loose.frame + 1; f < clip.frame_count(); ++f) {
         world.carry(figure, who.bodies(f));
         world.step(seconds);
-        fall.places.push_back(who.to_model(frame_of(thing, world.loose_state(number)), loose.fit.stretch));
+        fall.frames.push_back(who.to_model(frame_of(thing, world.loose_state(handle)), loose.fit.stretch));
     }
-    const BodyState last = world.loose_state(number);
-    fall.ends = last.place;
+    const BodyState last = world.loose_state(handle);
+    fall.ends = last.position;
     fall.lies = last.velocity.norm() < k_still;
     return fall;
 }

@@ -192,18 +192,18 @@ void SwingTwistJoint::getInfo2(btConstraintInfo2* info) {
                                  turned_a * cross_a - turned_b * cross_b;
     // Three directions that do not disturb each other (the rows of the inverse of L in held = L D L'): one
     // pass of the solver then puts the ends together exactly.
-    std::array<Vec3, 3> ways{Vec3::UnitX(), Vec3::UnitY(), Vec3::UnitZ()};
-    ways[1] -= held(1, 0) / held(0, 0) * ways[0];
+    std::array<Vec3, 3> directions{Vec3::UnitX(), Vec3::UnitY(), Vec3::UnitZ()};
+    directions[1] -= held(1, 0) / held(0, 0) * directions[0];
     const float left = held(1, 1) - held(1, 0) * held(1, 0) / held(0, 0);
     const float across = (held(2, 1) - held(2, 0) * held(1, 0) / held(0, 0)) / left;
-    ways[2] -= held(2, 0) / held(0, 0) * ways[0] + across * ways[1];
+    directions[2] -= held(2, 0) / held(0, 0) * directions[0] + across * directions[1];
     for (int i = 0; i < 3; ++i) {
-        const Vec3& way = ways[static_cast<std::size_t>(i)];
-        put(info->m_J1linearAxis, i, way);
-        put(info->m_J1angularAxis, i, ra.cross(way));
-        put(info->m_J2linearAxis, i, -way);
-        put(info->m_J2angularAxis, i, -rb.cross(way));
-        info->m_constraintError[i * skip] = -k_correction / step_ * apart.dot(way);
+        const Vec3& direction = directions[static_cast<std::size_t>(i)];
+        put(info->m_J1linearAxis, i, direction);
+        put(info->m_J1angularAxis, i, ra.cross(direction));
+        put(info->m_J2linearAxis, i, -direction);
+        put(info->m_J2angularAxis, i, -rb.cross(direction));
+        info->m_constraintError[i * skip] = -k_correction / step_ * apart.dot(direction);
         info->m_lowerLimit[i * skip] = -k_endless;
         info->m_upperLimit[i * skip] = k_endless;
     }

@@ -17,7 +17,7 @@ World::World(const WorldSettings& settings) {
     const bool sound = settings.gravity.allFinite() && settings.gravity.norm() < 1e3f &&
                        settings.step >= 1e-4f && settings.step <= 1.0f / 30.0f && settings.iterations >= 1 &&
                        settings.iterations <= 200 && settings.friction >= 0.0f &&
-                       settings.fastest_spin > 0.0f;
+                       settings.fastest_angular_velocity > 0.0f;
     if (!sound)
         throw Error("world", "a setting is out of range", "",
                     "steps of 0.0001 to 0.033 s, 1 to 200 iterations, gravity below 1000 m/s2");
@@ -33,53 +33,54 @@ void World::add_floor(const Vec3& point, const Vec3& up) {
         std::make_unique<btStaticPlaneShape>(to_bullet(up.normalized()), point.dot(up.normalized())));
 }
 
-void World::add_ground(std::span<const Vec3> places, std::span<const std::array<unsigned, 3>> triangles) {
+void World::add_ground(std::span<const Vec3> positions, std::span<const std::array<unsigned, 3>> triangles) {
     auto mesh = std::make_unique<btTriangleMesh>();
     for (const auto& corners : triangles) {
         for (const unsigned corner : corners) {
-            if (corner >= places.size() || !places[corner].allFinite())
+            if (corner >= positions.size() || !positions[corner].allFinite())
                 throw Error("ground", "a triangle has a corner that is not there", "",
                             "check the file's indices");
         }
-        mesh->addTriangle(to_bullet(places[corners[0]]), to_bullet(places[corners[1]]),
-                          to_bullet(places[corners[2]]));
+        mesh->addTriangle(to_bullet(positions[corners[0]]), to_bullet(positions[corners[1]]),
+                          to_bullet(positions[corners[2]]));
     }
     if (triangles.empty()) throw Error("ground", "has no triangles");
     inner_->add_ground(std::make_unique<btBvhTriangleMeshShape>(mesh.get(), true));
     inner_->meshes.push_back(std::move(mesh));
 }
 
-int World::add(const RagdollBinding& binding) {
+RagdollHandle World::add(const RagdollBinding& binding) {
     inner_->figures.emplace_back();
     inner_->make(inner_->figures.back(), binding);
-    return static_cast<int>(inner_->figures.size()) - 1;
+    return RagdollHandle{static_cast<int>(inner_->figures.size()) - 1};
 }
 
-int World::add(const RagdollBinding& binding, std::span<const BodyState> states,
-               std::span<const JointAnchor> anchors) {
+RagdollHandle World::add(const RagdollBinding& binding, std::span<const BodyState> states,
+                         std::span<const JointAnchor> anchors) {
     if (states.size() != binding.plan().bodies.size() || anchors.size() != binding.plan().joints.size() ||
         !std::all_of(states.begin(), states.end(), is_finite))
         throw Error("ragdoll", "needs a finite state of each body and an anchor of each joint");
-    const int number = add(binding);
-    Figure& figure = inner_->figure(number);
+    const RagdollHandle ragdoll = add(binding);
+    Figure& figure = inner_->figure(ragdoll);
     for (std::size_t b = 0; b < states.size(); ++b) {
         inner_->put(*figure.bodies[b], states[b]);
         figure.from[b] = figure.to[b] = states[b];
-        inner_->move(figure, b, binding.plan().bodies[b].locked ? BodyMotion::carried : BodyMotion::free);
+        inner_->move(figure, b,
+                     binding.plan().bodies[b].kinematic ? BodyMotion::kinematic : BodyMotion::free);
     }
     inner_->note_overlaps(figure);
     for (std::size_t j = 0; j < anchors.size(); ++j) inner_->link(figure, j, anchors[j]);
-    return number;
+    return ragdoll;
 }
 
-void World::remove(int number) {
-    inner_->clear(inner_->figure(number));
+void World::remove(RagdollHandle ragdoll) {
+    inner_->clear(inner_->figure(ragdoll));
 }
 
-void World::obey(int number, const Ragdoll& ragdoll) {
-    Figure& figure = inner_->figure(number);
-    const std::span<const BodyOrder> bodies = ragdoll.bodies();
-    const std::span<const JointOrder> joints = ragdoll.joints();
+void World::apply(RagdollHandle ragdoll, const Ragdoll& orders) {
+    Figure& figure = inner_->figure(ragdoll);
+    const std::span<const BodyOrder> bodies = orders.bodies();
+    const std::span<const JointOrder> joints = orders.joints();
     // Joints first where they go, last where they come: none is ever in the world without its bodies.
     for (std::size_t j = 0; j < joints.size(); ++j) {
         if (!joints[j].active) inner_->unlink(figure, j);
@@ -91,7 +92,7 @@ void World::obey(int number, const Ragdoll& ragdoll) {
         if (order.placed || (comes && order.motion != BodyMotion::absent)) {
             inner_->put(*figure.bodies[b], order.state);
             figure.from[b] = order.state;
-        } else if (order.motion == BodyMotion::carried) {
+        } else if (order.motion == BodyMotion::kinematic) {
             figure.from[b] = inner_->state_of(*figure.bodies[b]);
         }
         figure.to[b] = order.state;
@@ -106,8 +107,8 @@ void World::obey(int number, const Ragdoll& ragdoll) {
     }
 }
 
-void World::carry(int number, std::span<const BodyState> states) {
-    Figure& figure = inner_->figure(number);
+void World::carry(RagdollHandle ragdoll, std::span<const BodyState> states) {
+    Figure& figure = inner_->figure(ragdoll);
     if (states.size() != figure.bodies.size() || !std::all_of(states.begin(), states.end(), is_finite))
         throw Error("ragdoll", "needs a finite state of each body");
     for (std::size_t j = 0; j < figure.joints.size(); ++j) inner_->unlink(figure, j);
@@ -115,26 +116,26 @@ void World::carry(int number, std::span<const BodyState> states) {
         if (figure.motions[b] == BodyMotion::absent) inner_->put(*figure.bodies[b], states[b]);
         figure.from[b] = inner_->state_of(*figure.bodies[b]);
         figure.to[b] = states[b];
-        inner_->move(figure, b, BodyMotion::carried);
+        inner_->move(figure, b, BodyMotion::kinematic);
     }
 }
 
-void World::drive(int number, int joint, const Quat& target, float pull) {
-    inner_->figure(number).joints.at(static_cast<std::size_t>(joint))->drive(target, pull);
+void World::drive(RagdollHandle ragdoll, int joint, const Quat& target, float pull) {
+    inner_->figure(ragdoll).joints.at(static_cast<std::size_t>(joint))->drive(target, pull);
 }
 
-void World::push(int number, int body, const Vec3& impulse, const Vec3& point) {
-    btRigidBody& pushed = *inner_->figure(number).bodies.at(static_cast<std::size_t>(body));
+void World::push(RagdollHandle ragdoll, int body, const Vec3& impulse, const Vec3& point) {
+    btRigidBody& pushed = *inner_->figure(ragdoll).bodies.at(static_cast<std::size_t>(body));
     if (!impulse.allFinite() || !point.allFinite()) return;
     pushed.activate(true);
     pushed.applyImpulse(to_bullet(impulse), to_bullet(point) - pushed.getCenterOfMassPosition());
 }
 
-void World::pin(int number, int body, bool pinned) {
-    Figure& figure = inner_->figure(number);
+void World::hold(RagdollHandle ragdoll, int body, bool held) {
+    Figure& figure = inner_->figure(ragdoll);
     const auto index = static_cast<std::size_t>(body);
     figure.from.at(index) = figure.to[index] = inner_->state_of(*figure.bodies[index]);
-    inner_->move(figure, index, pinned ? BodyMotion::carried : BodyMotion::free);
+    inner_->move(figure, index, held ? BodyMotion::kinematic : BodyMotion::free);
 }
 
 float World::step(float seconds) {
@@ -150,8 +151,8 @@ float World::step(float seconds) {
     return done;
 }
 
-void World::states(int number, std::span<BodyState> states) const {
-    const Figure& figure = inner_->figure(number);
+void World::states(RagdollHandle ragdoll, std::span<BodyState> states) const {
+    const Figure& figure = inner_->figure(ragdoll);
     for (std::size_t b = 0; b < figure.bodies.size(); ++b) states[b] = inner_->state_of(*figure.bodies[b]);
 }
 
@@ -159,8 +160,8 @@ void World::find_contacts() {
     inner_->world.performDiscreteCollisionDetection();
 }
 
-Penetration World::penetration(int number) const {
-    const Figure& figure = inner_->figure(number);
+Penetration World::penetration(RagdollHandle ragdoll) const {
+    const Figure& figure = inner_->figure(ragdoll);
     const auto is_own = [&](const btCollisionObject* object) {
         return std::any_of(figure.bodies.begin(), figure.bodies.end(),
                            [&](const auto& b) { return b.get() == object; });
@@ -177,8 +178,8 @@ Penetration World::penetration(int number) const {
     return deepest;
 }
 
-bool World::asleep(int number) const {
-    const Figure& figure = inner_->figure(number);
+bool World::asleep(RagdollHandle ragdoll) const {
+    const Figure& figure = inner_->figure(ragdoll);
     for (std::size_t b = 0; b < figure.bodies.size(); ++b) {
         if (figure.motions[b] == BodyMotion::free && figure.bodies[b]->isActive()) return false;
     }

@@ -26,12 +26,12 @@
 
 namespace dendraxis::sim {
 
-inline constexpr float k_longest = 0.25f;      // seconds at once
-inline constexpr float k_still_speed = 0.04f;  // m/s: below it for two seconds, a body sleeps
-inline constexpr float k_still_spin = 0.12f;   // rad/s
-inline constexpr float k_slow_spin = 0.8f;     // rad/s: below it, rolling friction
-inline constexpr float k_rolling = 2.5f;       // rad/s2
-inline constexpr float k_root_damping = 1.0f;  // 1/s
+inline constexpr float k_longest = 0.25f;                 // seconds at once
+inline constexpr float k_still_speed = 0.04f;             // m/s: below it for two seconds, a body sleeps
+inline constexpr float k_still_angular_velocity = 0.12f;  // rad/s
+inline constexpr float k_slow_angular_velocity = 0.8f;    // rad/s: below it, rolling friction
+inline constexpr float k_rolling = 2.5f;                  // rad/s2
+inline constexpr float k_root_damping = 1.0f;             // 1/s
 inline constexpr int k_pooled_contacts = 256;
 inline constexpr int k_last_passes = 3;
 inline constexpr float k_at_odds = 1.5f;             // m/s or rad/s that a row still asks for
@@ -39,7 +39,7 @@ inline constexpr float k_contact_ahead = 0.02f;      // metres
 inline constexpr float k_contact_correction = 0.3f;  // of the depth of a contact, a step
 
 inline btTransform transform_of(const BodyState& state) {
-    return btTransform(to_bullet(state.turn), to_bullet(state.place));
+    return btTransform(to_bullet(state.turn), to_bullet(state.position));
 }
 
 inline std::unique_ptr<btCollisionShape> make_shape(const Shape& shape) {
@@ -56,8 +56,8 @@ inline std::unique_ptr<btCollisionShape> make_shape(const Shape& shape) {
 }
 
 inline bool is_finite(const BodyState& state) {
-    return state.place.allFinite() && state.turn.coeffs().allFinite() && state.velocity.allFinite() &&
-           state.spin.allFinite();
+    return state.position.allFinite() && state.turn.coeffs().allFinite() && state.velocity.allFinite() &&
+           state.angular_velocity.allFinite();
 }
 
 // The engine's own pools hold thousands of contacts and come to megabytes a world; more than this is
@@ -104,10 +104,10 @@ struct Figure {
     std::unique_ptr<std::vector<char>> not_yet;               // the same
     std::vector<std::pair<std::size_t, std::size_t>> within;  // pairs of `not_yet`
     std::vector<std::unique_ptr<BodyTag>> tags;
-    std::vector<float> kept_spin;  // by damping, a step
+    std::vector<float> kept_angular_velocity;  // by damping, a step
     std::vector<BodyMotion> motions;
     std::vector<char> linked;     // joints that are in the world
-    std::vector<BodyState> from;  // carried bodies: where they come from
+    std::vector<BodyState> from;  // kinematic bodies: where they come from
     std::vector<BodyState> to;    // and where they are to be
 };
 
@@ -146,7 +146,8 @@ struct World::Inner {
 
     // ---------------------------------------------------------------- making
 
-    Figure& figure(int number) {
+    Figure& figure(RagdollHandle ragdoll) {
+        const int number = static_cast<int>(ragdoll);
         if (number < 0 || static_cast<std::size_t>(number) >= figures.size() ||
             figures[static_cast<std::size_t>(number)].binding == nullptr)
             throw Error("world", "has no ragdoll " + std::to_string(number));
@@ -163,11 +164,11 @@ struct World::Inner {
                                                           to_bullet(body.inertia));
             info.m_friction = settings.friction;
             info.m_linearSleepingThreshold = k_still_speed;
-            info.m_angularSleepingThreshold = k_still_spin;
+            info.m_angularSleepingThreshold = k_still_angular_velocity;
             const int joint = plan.joint_of(static_cast<int>(i));
             const float damping =
                 joint < 0 ? k_root_damping : plan.joints[static_cast<std::size_t>(joint)].damping;
-            made.kept_spin.push_back(std::exp(-std::max(0.0f, damping) * settings.step));
+            made.kept_angular_velocity.push_back(std::exp(-std::max(0.0f, damping) * settings.step));
             made.bodies.push_back(std::make_unique<btRigidBody>(info));
             made.bodies.back()->setFlags(
                 0);  // no gyroscopic torque: limbs are slow and it costs a solve a body
@@ -208,9 +209,9 @@ struct World::Inner {
         body.setWorldTransform(transform_of(state));
         body.setInterpolationWorldTransform(transform_of(state));
         body.setLinearVelocity(to_bullet(state.velocity));
-        body.setAngularVelocity(to_bullet(state.spin));
+        body.setAngularVelocity(to_bullet(state.angular_velocity));
         body.setInterpolationLinearVelocity(to_bullet(state.velocity));
-        body.setInterpolationAngularVelocity(to_bullet(state.spin));
+        body.setInterpolationAngularVelocity(to_bullet(state.angular_velocity));
         body.updateInertiaTensor();
         body.clearForces();
         body.activate(true);
@@ -225,8 +226,9 @@ struct World::Inner {
         } else if (motion == BodyMotion::absent) {
             world.removeRigidBody(&body);
         }
-        if (motion == BodyMotion::carried) {
-            // The solver takes a carried body with a mass for one that gives way, and what hangs on it sags.
+        if (motion == BodyMotion::kinematic) {
+            // The solver takes a kinematic body with a mass for one that gives way, and what hangs on it
+            // sags.
             body.setMassProps(0.0f, btVector3(0.0f, 0.0f, 0.0f));
             body.updateInertiaTensor();
             body.setCollisionFlags(btCollisionObject::CF_KINEMATIC_OBJECT);
@@ -269,7 +271,7 @@ struct World::Inner {
 
     PlacedShape placed(const btRigidBody& body, const Shape& shape) const {
         const BodyState state = state_of(body);
-        return {shape, {state.turn, state.place, Vec3::Ones()}};
+        return {shape, {state.turn, state.position, Vec3::Ones()}};
     }
 
     bool overlap_now(const Figure& one, std::size_t a, std::size_t b) const {
@@ -339,12 +341,12 @@ struct World::Inner {
     void carry(float share, float h) {
         for (Figure& one : figures) {
             for (std::size_t b = 0; b < one.motions.size(); ++b) {
-                if (one.motions[b] != BodyMotion::carried) continue;
+                if (one.motions[b] != BodyMotion::kinematic) continue;
                 btRigidBody& body = *one.bodies[b];
                 BodyState state;
-                state.place = one.from[b].place + share * (one.to[b].place - one.from[b].place);
+                state.position = one.from[b].position + share * (one.to[b].position - one.from[b].position);
                 state.turn = one.from[b].turn.slerp(share, one.to[b].turn);
-                const Vec3 speed = (state.place - from_bullet(body.getCenterOfMassPosition())) / h;
+                const Vec3 speed = (state.position - from_bullet(body.getCenterOfMassPosition())) / h;
                 const Quat by = state.turn * from_bullet(body.getOrientation()).conjugate();
                 const Eigen::AngleAxisf turn(by.w() < 0.0f ? Quat(-by.coeffs()) : by);
                 body.setLinearVelocity(to_bullet(speed));
@@ -358,11 +360,12 @@ struct World::Inner {
     // Damped, and no faster than the joints can follow; what turns slowly is slowed, as skin and cloth on a
     // floor would.
     void tame(btRigidBody& body, float kept) const {
-        const btVector3 spin = body.getAngularVelocity();
-        const float fast = std::max(spin.length(), 1e-6f);
-        const float by = fast < k_slow_spin ? std::max(0.0f, 1.0f - k_rolling * settings.step / fast)
-                                            : std::min(1.0f, settings.fastest_spin / fast);
-        body.setAngularVelocity(spin * (kept * by));
+        const btVector3 angular_velocity = body.getAngularVelocity();
+        const float fast = std::max(angular_velocity.length(), 1e-6f);
+        const float by = fast < k_slow_angular_velocity
+                             ? std::max(0.0f, 1.0f - k_rolling * settings.step / fast)
+                             : std::min(1.0f, settings.fastest_angular_velocity / fast);
+        body.setAngularVelocity(angular_velocity * (kept * by));
     }
 
     void step_once(float share) {
@@ -375,7 +378,7 @@ struct World::Inner {
         world.stepSimulation(settings.step, 0);
         for (Figure& one : figures) {
             for (std::size_t b = 0; b < one.bodies.size(); ++b) {
-                if (one.motions[b] == BodyMotion::free) tame(*one.bodies[b], one.kept_spin[b]);
+                if (one.motions[b] == BodyMotion::free) tame(*one.bodies[b], one.kept_angular_velocity[b]);
             }
         }
         for (Loose& thing : loose) {
@@ -404,7 +407,7 @@ struct World::Inner {
         grounds.push_back(std::make_unique<btRigidBody>(info));
         ground_shapes.push_back(std::move(shape));
         world.addRigidBody(grounds.back().get(), static_cast<int>(k_layer_ground),
-                           static_cast<int>(k_layer_ragdoll | k_layer_mover));
+                           static_cast<int>(k_layer_ragdoll | k_layer_controller));
     }
 };
 

@@ -41,9 +41,9 @@ std::vector<SkinnedMesh> props_at(const Character& character, std::string_view c
     std::vector<SkinnedMesh> props = character.props;
     for (const Clip& motion : character.prop_motions) {
         if (motion.name != clip || motion.frame_count() == 0) continue;
-        const auto places = motion.frame(std::min(frame, motion.frame_count() - 1));
+        const auto positions = motion.frame(std::min(frame, motion.frame_count() - 1));
         for (std::size_t p = 0; p < props.size(); ++p) {
-            if (props[p].inverse_bind.size() == 1) props[p].inverse_bind[0] = to_affine(places[p]);
+            if (props[p].inverse_bind.size() == 1) props[p].inverse_bind[0] = to_affine(positions[p]);
         }
     }
     return props;

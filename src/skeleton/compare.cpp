@@ -45,8 +45,8 @@ Comparison compare(const Skeleton& a, const Skeleton& b) {
     const bool build_wins = matched(by_build) > matched(match);
     if (build_wins) match = by_build;
 
-    const std::vector<Transform> place_a = rest_in_model_space(a);
-    const std::vector<Transform> place_b = rest_in_model_space(b);
+    const std::vector<Transform> position_a = rest_in_model_space(a);
+    const std::vector<Transform> position_b = rest_in_model_space(b);
     std::vector<char> used(b.size(), 0);
     bool names_same = true;
     bool parents_same = true;
@@ -72,7 +72,7 @@ Comparison compare(const Skeleton& a, const Skeleton& b) {
             parents_same = false;
             result.differences.push_back({bone.label, "parent", label_or_none(b, other.parent), 0.0f, 0.0f});
         }
-        const float metres = (place_a[i].translation - place_b[k].translation).norm();
+        const float metres = (position_a[i].translation - position_b[k].translation).norm();
         const float degrees = angle_between(bone.rest.rotation, other.rest.rotation) * k_degrees;
         if (metres > k_same_metres || degrees > k_same_turn) {
             rests_same = false;

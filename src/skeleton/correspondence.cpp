@@ -82,11 +82,11 @@ class Cells {
         }
     }
 
-    bool has_near(const Vec3& place) const { return near_.contains(key(cell(place))); }
+    bool has_near(const Vec3& position) const { return near_.contains(key(cell(position))); }
 
  private:
-    Eigen::Vector3i cell(const Vec3& place) const {
-        const Vec3 scaled = (place / reach_).cwiseMax(-1e8f).cwiseMin(1e8f);
+    Eigen::Vector3i cell(const Vec3& position) const {
+        const Vec3 scaled = (position / reach_).cwiseMax(-1e8f).cwiseMin(1e8f);
         return scaled.array().floor().matrix().cast<int>();
     }
     static std::size_t key(const Eigen::Vector3i& cell) {
@@ -133,7 +133,7 @@ class SeedFinder {
     // Over all turns that lay two children of a bone on two below a bone of the other.
     Seed best_of_all(float scale) const {
         Seed best;
-        const float close = k_same_place * rests_.b_size;
+        const float close = k_same_position * rests_.b_size;
         for (const int a : starts_) {
             const auto mine = rests_.a.children(a);
             if (mine.size() < 2) continue;
@@ -182,9 +182,9 @@ class SeedFinder {
         float hits = 0.0f;
         const Eigen::Matrix3f axes = scale * turn.toRotationMatrix();
         for (std::size_t other = 0; other < rests_.a.size(); other += look_step_) {
-            const Vec3 place =
+            const Vec3 position =
                 rests_.at_b(b) + axes * (rests_.at_a(static_cast<int>(other)) - rests_.at_a(a));
-            if (cells_.has_near(place)) hits += static_cast<float>(look_step_);
+            if (cells_.has_near(position)) hits += static_cast<float>(look_step_);
         }
         // Of equals the one that most hangs on and whose trees are alike, then the one of the same name.
         const float mine = scale * rests_.a_below[static_cast<std::size_t>(a)];

@@ -40,7 +40,7 @@ void add_marks(std::span<const BoneMark> marks, int bone, const Vec3& head, std:
     const auto first = std::lower_bound(marks.begin(), marks.end(), bone,
                                         [](const BoneMark& mark, int wanted) { return mark.bone < wanted; });
     for (auto mark = first; mark != marks.end() && mark->bone == bone; ++mark)
-        points.push_back({bone, mark->place - head, true, static_cast<int>(mark - first)});
+        points.push_back({bone, mark->position - head, true, static_cast<int>(mark - first)});
 }
 
 class Layer {
@@ -49,7 +49,7 @@ class Layer {
         : rests_(rests),
           seed_(seed),
           scale_(seed.scale),
-          tolerance_(k_same_place * std::max(rests.b_size, 1e-9f)),
+          tolerance_(k_same_position * std::max(rests.b_size, 1e-9f)),
           turns_(rests.a.size(), Quat::Identity()),
           target_of_(rests.a.size(), k_no_bone),
           source_of_(rests.b.size(), k_no_bone) {}

@@ -26,12 +26,12 @@ inline void stand(const Transform& parent, const Transform& child, Transform& re
     const float tz = 2.0f * (px * vy - py * vx);
     const Vec3 scale(parent.scale.x() * child.scale.x(), parent.scale.y() * child.scale.y(),
                      parent.scale.z() * child.scale.z());
-    const Vec3 place(parent.translation.x() + vx + pw * tx + (py * tz - pz * ty),
-                     parent.translation.y() + vy + pw * ty + (pz * tx - px * tz),
-                     parent.translation.z() + vz + pw * tz + (px * ty - py * tx));
+    const Vec3 position(parent.translation.x() + vx + pw * tx + (py * tz - pz * ty),
+                        parent.translation.y() + vy + pw * ty + (pz * tx - px * tz),
+                        parent.translation.z() + vz + pw * tz + (px * ty - py * tx));
     result.rotation = Quat(pw * cw - px * cx - py * cy - pz * cz, pw * cx + px * cw + py * cz - pz * cy,
                            pw * cy + py * cw + pz * cx - px * cz, pw * cz + pz * cw + px * cy - py * cx);
-    result.translation = place;
+    result.translation = position;
     result.scale = scale;
 }
 

@@ -16,15 +16,15 @@ using namespace dendraxis;
 
 namespace {
 
-// A bone's place in a chart: `arm.left 2`, `hub`, `helper`.
+// A bone's place in a chart: `arm.left 2`, `hips`, `helper`.
 std::vector<std::string> roles(const Chart& chart) {
     std::vector<std::string> result(chart.skeleton.size(), "helper");
     for (const Chain& chain : chart.chains) {
         for (std::size_t i = 0; i < chain.bones.size(); ++i)
             result[static_cast<std::size_t>(chain.bones[i])] = chain.name;
     }
-    if (chart.hub != k_no_bone) result[static_cast<std::size_t>(chart.hub)] = "hub";
-    if (chart.ground != k_no_bone) result[static_cast<std::size_t>(chart.ground)] = "ground";
+    if (chart.hips != k_no_bone) result[static_cast<std::size_t>(chart.hips)] = "hips";
+    if (chart.root != k_no_bone) result[static_cast<std::size_t>(chart.root)] = "ground";
     return result;
 }
 

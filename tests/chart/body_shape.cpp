@@ -20,15 +20,15 @@ std::vector<float> numbers_of(const Chart& chart) {
     std::vector<float> numbers;
     const auto add = [&](const Vec3& v) { numbers.insert(numbers.end(), v.data(), v.data() + 3); };
     for (const Sole& sole : chart.shape.soles) {
-        for (const SolePoint& part : sole.parts) add(place_of(sole, part, rest));
-        for (const SolePoint& point : sole.points) add(place_of(sole, point, rest));
+        for (const SolePoint& part : sole.parts) add(position_of(sole, part, rest));
+        for (const SolePoint& point : sole.points) add(position_of(sole, point, rest));
     }
     for (const Solid& solid : chart.shape.solids) {
         add(placed(solid.capsule, rest[static_cast<std::size_t>(solid.bone)]).center);
         numbers.push_back(solid.capsule.radius);
     }
     for (const ArmShape& arm : chart.shape.arms) {
-        for (const Probe& probe : arm.probes) add(place_of(probe, rest));
+        for (const Probe& probe : arm.probes) add(position_of(probe, rest));
     }
     return numbers;
 }
@@ -45,9 +45,9 @@ TEST_CASE("soles are flat on the floor, heel behind ball behind tip") {
             CHECK(lowest_of(sole, rest, who.up) - who.floor == doctest::Approx(0.0).epsilon(0.004));
             std::array<float, k_foot_parts> along{};
             for (std::size_t p = 0; p < k_foot_parts; ++p) {
-                const Vec3 place = place_of(sole, sole.parts[p], rest);
-                CHECK(std::abs(place.dot(who.up) - who.floor) < 0.006f);
-                along[p] = place.dot(who.facing);
+                const Vec3 position = position_of(sole, sole.parts[p], rest);
+                CHECK(std::abs(position.dot(who.up) - who.floor) < 0.006f);
+                along[p] = position.dot(who.facing);
             }
             CHECK(along[k_heel] < along[k_ball] - 0.05f * who.height);
             CHECK(along[k_ball] < along[k_tip]);

@@ -32,7 +32,7 @@ TEST_CASE("sides and parts are read wherever they stand") {
                           Case{"rightforearm", Part::forearm, Side::right},
                           Case{"lthigh", Part::thigh, Side::left},
                           Case{"shin.l.001", Part::shin, Side::left},
-                          Case{"Hip", Part::hub, Side::none},
+                          Case{"Hip", Part::hips, Side::none},
                           Case{"hip_r", Part::thigh, Side::right},
                           Case{"hand_index_2_l", Part::index, Side::left},
                           Case{"ring", Part::ring, Side::none},

@@ -24,12 +24,12 @@ TEST_CASE("findings that a choice has mended go away") {
     // A post with two arms: no body is found in it.
     const crowd::Body thing = crowd::plain_body(3, crowd::Kind::none, crowd::Names::none);
     Chart chart = dendraxis::chart(thing.character);
-    REQUIRE(has(chart, "chart.no-hub"));
+    REQUIRE(has(chart, "chart.no-hips"));
     CHECK(chart.confidence == 0.0f);
     Choices choices;
-    choices.hub = 0;
+    choices.hips = 0;
     apply_choices(chart, choices);
-    CHECK(!has(chart, "chart.no-hub"));
+    CHECK(!has(chart, "chart.no-hips"));
     CHECK(has(chart, "chart.missing-chain"));
 
     // A doubtful chain is doubtful no more once it is set.

@@ -98,7 +98,7 @@ TEST_CASE("snakes, tentacles, forks, fish, boxes, cranes and spiders are no bodi
             crowd::plain_body(number, Kind::none, number % 2 == 0 ? Names::none : Names::good);
         const Chart found = chart(thing.character);
         CAPTURE(number);
-        CHECK(found.hub == k_no_bone);
+        CHECK(found.hips == k_no_bone);
         CHECK(found.chains.empty());
     }
 }
@@ -169,7 +169,7 @@ TEST_CASE("a hand without a body is charted, left or right by its shape, whateve
             CAPTURE(side);
             CAPTURE(scale);
             REQUIRE(found.find("arm" + named) != nullptr);
-            CHECK(found.hub == k_no_bone);
+            CHECK(found.hips == k_no_bone);
             REQUIRE(found.find("thumb" + named) != nullptr);
             CHECK(found.skeleton.bone(found.find("thumb" + named)->bones.front()).label == "t1");
             CHECK(found.skeleton.bone(found.find("index" + named)->bones.front()).label == "b0");

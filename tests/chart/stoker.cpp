@@ -49,8 +49,8 @@ void check_stoker(const Character& stoker, const std::vector<std::string>& names
         REQUIRE(got.contains(chain));
         CHECK(got.at(chain) == bones);
     }
-    REQUIRE(found.hub != k_no_bone);
-    CHECK(names[static_cast<std::size_t>(found.hub)] == "Hips01");
+    REQUIRE(found.hips != k_no_bone);
+    CHECK(names[static_cast<std::size_t>(found.hips)] == "Hips01");
     CHECK(found.find("leg.left")->lower == 2);
     CHECK(found.confidence > 0.9f);
 }

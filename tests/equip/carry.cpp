@@ -4,7 +4,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/equip/second_hand.hpp>
 #include <dendraxis/equip/surface.hpp>
@@ -134,7 +134,7 @@ TEST_CASE("in the file, too, a carried thing is in one place at a time, and goes
                 std::vector<Vec3> places(props[m].positions.size());
                 deform(props[m], matrices, places);
                 for (std::size_t i = 0; i < places.size(); ++i, ++v)
-                    CHECK((places[i] - apply(wanted, at_rest.places[v])).norm() < 2e-5f);
+                    CHECK((places[i] - apply(wanted, at_rest.positions[v])).norm() < 2e-5f);
             }
         }
         CHECK(io::glb_without_props(file.path) == io::glb_with_clips(who, {}));
@@ -226,8 +226,8 @@ TEST_CASE("what a game asks every frame asks for no memory") {
         const Transform now = plan.frame(sockets, static_cast<float>(f), model);
         if (f > 0)
             window.step(static_cast<float>(f - 1), clip.fps, mallet.volumes[0], {last, now}, targets, places);
-        const HandOver thing = let_go(body, now, last, 1.0f / clip.fps, Vec3(0, 1, 0), now.translation);
-        (void)pinned(frame_of(thing, thing.state), model[0]);
+        const ReleasedProp thing = let_go(body, now, last, 1.0f / clip.fps, Vec3(0, 1, 0), now.translation);
+        (void)offset_on_bone(frame_of(thing, thing.state), model[0]);
         (void)first_hit(surface, {now.translation, Vec3(0, 1, 0)});
         last = now;
     }

@@ -37,7 +37,7 @@ Surface placed(const Worn& worn, const Chart& chart, std::span<const Transform> 
     const SocketBinding binding({worn.fitted.socket}, chart);
     const Transform frame = binding.frame(0, model) * placement_of(worn.piece, worn.fitted.fit);
     const Affine mirror = mirror_of(worn.piece, worn.fitted.fit);
-    for (Vec3& place : surface.places) place = apply(frame, mirror * place);
+    for (Vec3& position : surface.positions) position = apply(frame, mirror * position);
     return surface;
 }
 
@@ -166,25 +166,25 @@ TEST_CASE("a piece sits alike whatever the character's unit, axes and names and 
         const Worn worn = wear("shin.left", "shin.left", other, there);
         const Surface found = placed(worn, there, rest_in_model_space(other.skeleton));
         const Quat to_own = own.to_upright().conjugate() * there.to_upright();
-        for (std::size_t v = 0; v < wanted.places.size(); v += 11)
-            CHECK((to_own * found.places[v] - wanted.places[v]).norm() < 2e-3f);
+        for (std::size_t v = 0; v < wanted.positions.size(); v += 11)
+            CHECK((to_own * found.positions[v] - wanted.positions[v]).norm() < 2e-3f);
     }
     Worn large{here.piece, {}};
     for (SkinnedMesh& mesh : large.piece.model.meshes) {
-        for (Vec3& place : mesh.positions) place *= 30.0f;
+        for (Vec3& position : mesh.positions) position *= 30.0f;
     }
     large.fitted = fit_piece(large.piece, "shin.left", diver, own);
     const Surface found = placed(large, own, rest_in_model_space(diver.skeleton));
-    for (std::size_t v = 0; v < wanted.places.size(); v += 11)
-        CHECK((found.places[v] - wanted.places[v]).norm() < 2e-3f);
+    for (std::size_t v = 0; v < wanted.positions.size(); v += 11)
+        CHECK((found.positions[v] - wanted.positions[v]).norm() < 2e-3f);
 
     // Mirrored for the other side of a body that is alike on both.
     PieceOptions mirrored;
     mirrored.mirrored = true;
     const Worn right = wear("shin.left", "shin.right", diver, own, mirrored);
     const Surface other_side = placed(right, own, rest_in_model_space(diver.skeleton));
-    for (std::size_t v = 0; v < wanted.places.size(); v += 11)
-        CHECK((other_side.places[v] - Vec3(-1, 1, 1).cwiseProduct(wanted.places[v])).norm() < 3e-3f);
+    for (std::size_t v = 0; v < wanted.positions.size(); v += 11)
+        CHECK((other_side.positions[v] - Vec3(-1, 1, 1).cwiseProduct(wanted.positions[v])).norm() < 3e-3f);
 }
 
 TEST_CASE("what makes no sense is refused, what spans a joint or pokes through is told") {
@@ -199,7 +199,7 @@ TEST_CASE("what makes no sense is refused, what spans a joint or pokes through i
 
     Worn sleeve{io::load_piece(k_guards, "forearm.left"), {}};
     for (SkinnedMesh& mesh : sleeve.piece.model.meshes) {
-        for (Vec3& place : mesh.positions) place.x() *= 3.5f;
+        for (Vec3& position : mesh.positions) position.x() *= 3.5f;
     }
     sleeve.fitted = fit_piece(sleeve.piece, "upper-arm.left", diver, own);
     const Findings spans = check_piece(sleeve.piece, sleeve.fitted, {});

@@ -4,7 +4,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/gltf.hpp>
 #include <dendraxis/io/props.hpp>
@@ -60,13 +60,13 @@ float worst_in_file(const Character& equipped, const Character& character, const
         std::size_t v = 0;
         for (const SkinnedMesh& mesh : equipped.props) {
             if (mesh.name != mount.prop->name) continue;
-            std::vector<Vec3> places(mesh.positions.size());
-            deform(mesh, matrices, places);
-            REQUIRE(v + places.size() <= own.places.size());
-            for (const Vec3& place : places)
-                worst = std::max(worst, (place - apply(frame, mirror * own.places[v++])).norm());
+            std::vector<Vec3> positions(mesh.positions.size());
+            deform(mesh, matrices, positions);
+            REQUIRE(v + positions.size() <= own.positions.size());
+            for (const Vec3& position : positions)
+                worst = std::max(worst, (position - apply(frame, mirror * own.positions[v++])).norm());
         }
-        CHECK(v == own.places.size());
+        CHECK(v == own.positions.size());
     }
     return worst;
 }
@@ -116,9 +116,9 @@ TEST_CASE("a mounted prop is where its socket is, in every frame, in the library
 TEST_CASE("textures come along and go again") {
     workshop::Scratch scratch;
     workshop::RawGltf raw;
-    const int places = raw.floats({0, 0, 0, 1, 0, 0, 0, 1, 0}, "VEC3");
-    raw.json["accessors"][static_cast<std::size_t>(places)]["min"] = {0, 0, 0};
-    raw.json["accessors"][static_cast<std::size_t>(places)]["max"] = {1, 1, 0};
+    const int positions = raw.floats({0, 0, 0, 1, 0, 0, 0, 1, 0}, "VEC3");
+    raw.json["accessors"][static_cast<std::size_t>(positions)]["min"] = {0, 0, 0};
+    raw.json["accessors"][static_cast<std::size_t>(positions)]["max"] = {1, 1, 0};
     const int corners = raw.floats({0, 0, 1, 0, 0, 1}, "VEC2");
     raw.json["images"] = {{{"uri",
                             "data:image/png;base64,iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42m"
@@ -130,7 +130,7 @@ TEST_CASE("textures come along and go again") {
     raw.json["extensionsUsed"] = {"KHR_materials_unlit"};
     raw.json["meshes"] = {
         {{"primitives",
-          {{{"attributes", {{"POSITION", places}, {"TEXCOORD_0", corners}}}, {"material", 0}}}}}};
+          {{{"attributes", {{"POSITION", positions}, {"TEXCOORD_0", corners}}}, {"material", 0}}}}}};
     raw.json["nodes"] = {{{"name", "flag"}, {"mesh", 0}, {"scale", {-0.2, 0.2, 0.2}}}};
     raw.json["scenes"] = {{{"nodes", {0}}}};
     const Prop flag = io::load_prop(raw.write(scratch, "flag"));

@@ -4,7 +4,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/surface.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -67,14 +67,14 @@ TEST_CASE("the palms' sockets lie on the skin, the thumb's way along +Y") {
         CHECK(angle_between(back.turn, left->turn) < 1e-3f);
         CHECK((left->turn * Vec3::UnitY()).z() > 0.7f);  // arms out or down: the thumb is in front
         const Surface surface = surface_of(character);
-        const Vec3 place =
+        const Vec3 position =
             rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(left->bone)].translation +
             chart.to_upright().conjugate() * left->at;
         float nearest = 1e9f;
         for (int axis = 0; axis < 3; ++axis) {
             for (const float sign : {1.0f, -1.0f}) {
-                const Vec3 way = sign * Vec3::Unit(axis);
-                if (const auto hit = first_hit(surface, {place - 1e-4f * way, way}))
+                const Vec3 direction = sign * Vec3::Unit(axis);
+                if (const auto hit = first_hit(surface, {position - 1e-4f * direction, direction}))
                     nearest = std::min(nearest, hit->distance);
             }
         }
@@ -88,9 +88,10 @@ TEST_CASE("copied as they were and back again, sockets come home") {
     const Chart from = dendraxis::chart(diver);
     const Chart to = dendraxis::chart(bosun);
     const std::vector<Socket> sockets = suggested_sockets(diver, from);
-    const CopiedSockets there = copy_sockets(sockets, diver, from, bosun, to, SocketPlacing::as_it_was);
+    const BroughtSockets there = bring_sockets(sockets, diver, from, bosun, to, SocketPlacing::as_it_was);
     REQUIRE(there.sockets.size() == sockets.size());
-    const CopiedSockets back = copy_sockets(there.sockets, bosun, to, diver, from, SocketPlacing::as_it_was);
+    const BroughtSockets back =
+        bring_sockets(there.sockets, bosun, to, diver, from, SocketPlacing::as_it_was);
     REQUIRE(back.sockets.size() == sockets.size());
     for (std::size_t i = 0; i < sockets.size(); ++i) {
         CAPTURE(sockets[i].name);
@@ -108,11 +109,11 @@ TEST_CASE("copied in proportion they stand where the other's own would") {
         const Character& other = person();
         CAPTURE(other.name);
         const Chart to = dendraxis::chart(other);
-        const CopiedSockets copied = copy_sockets(sockets, diver, from, other, to);
-        CHECK(copied.findings.empty());
+        const BroughtSockets brought = bring_sockets(sockets, diver, from, other, to);
+        CHECK(brought.findings.empty());
         const std::vector<Socket> own = suggested_sockets(other, to);
         for (const char* name : {"hand.left", "hand.right"}) {
-            const Socket* a = find_socket(copied.sockets, name);
+            const Socket* a = find_socket(brought.sockets, name);
             const Socket* b = find_socket(own, name);
             REQUIRE(a != nullptr);
             REQUIRE(b != nullptr);
@@ -126,13 +127,13 @@ TEST_CASE("copied in proportion they stand where the other's own would") {
     }
     // A hand and a paw have nothing in common.
     const Character& hound = workshop::hound();
-    const CopiedSockets paws = copy_sockets(sockets, diver, from, hound, dendraxis::chart(hound));
+    const BroughtSockets paws = bring_sockets(sockets, diver, from, hound, dendraxis::chart(hound));
     CHECK(paws.sockets.size() + paws.findings.size() == sockets.size());
 }
 
 TEST_CASE("what is wrong with sockets is told, and what makes no sense is refused") {
     const Chart chart = dendraxis::chart(workshop::diver());
-    const int hips = chart.hub;
+    const int hips = chart.hips;
     const std::vector<Socket> wrong{{"a", hips, SocketKind::holster, Vec3(0, 50, 0)},
                                     {"a", hips, SocketKind::holster},
                                     {"b", 4000, SocketKind::worn}};

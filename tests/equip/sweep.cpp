@@ -3,7 +3,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/equip/surface.hpp>
 #include <dendraxis/equip/window.hpp>
@@ -38,16 +38,16 @@ Swing random_swing(std::mt19937& engine) {
             made.half = {made.half.x(), made.half.x() + made.half.y(), made.half.x()};
         return made;
     };
-    const auto place = [&](float far) {
+    const auto position = [&](float far) {
         return Vec3(between(-far, far), between(-far, far), between(-far, far));
     };
     const auto motion = [&](float far) {
         Motion made;
-        made.from.translation = place(far);
-        made.to.translation = place(far) - made.from.translation;
+        made.from.translation = position(far);
+        made.to.translation = position(far) - made.from.translation;
         made.from.rotation = Quat::UnitRandom();
         made.to.rotation =
-            made.from.rotation * Quat(Eigen::AngleAxisf(between(0.0f, 1.5f), place(1).normalized()));
+            made.from.rotation * Quat(Eigen::AngleAxisf(between(0.0f, 1.5f), position(1).normalized()));
         return made;
     };
     return {shape(), shape(), motion(0.8f), motion(0.3f)};
@@ -64,15 +64,15 @@ bool touch_at(const Swing& swing, float share, float more) {
     if (a_box && b_box) {
         const Eigen::Matrix3f axes_a = a.rotation.toRotationMatrix();
         const Eigen::Matrix3f axes_b = b.rotation.toRotationMatrix();
-        std::vector<Vec3> ways;
+        std::vector<Vec3> distances;
         for (int i = 0; i < 3; ++i) {
-            ways.emplace_back(axes_a.col(i));
-            ways.emplace_back(axes_b.col(i));
-            for (int j = 0; j < 3; ++j) ways.emplace_back(axes_a.col(i).cross(axes_b.col(j)));
+            distances.emplace_back(axes_a.col(i));
+            distances.emplace_back(axes_b.col(i));
+            for (int j = 0; j < 3; ++j) distances.emplace_back(axes_a.col(i).cross(axes_b.col(j)));
         }
-        return std::none_of(ways.begin(), ways.end(), [&](const Vec3& way) {
-            if (way.norm() < 1e-3f) return false;
-            const Vec3 unit = way.normalized();
+        return std::none_of(distances.begin(), distances.end(), [&](const Vec3& distance) {
+            if (distance.norm() < 1e-3f) return false;
+            const Vec3 unit = distance.normalized();
             const float reach = (axes_a.transpose() * unit).cwiseAbs().dot(swing.a.half) +
                                 (axes_b.transpose() * unit).cwiseAbs().dot(swing.b.half);
             return std::abs(unit.dot(a.translation - b.translation)) > reach + more;
@@ -83,14 +83,14 @@ bool touch_at(const Swing& swing, float share, float more) {
     const Shape& round = a_box ? swing.b : swing.a;
     const Transform& box_at = a_box ? a : b;
     const Transform& round_at = a_box ? b : a;
-    const float way = std::max(0.0f, round.half.y() - round.half.x());
+    const float distance = std::max(0.0f, round.half.y() - round.half.x());
     const auto off = [&](float t) {
         const Vec3 own = box_at.rotation.conjugate() * (apply(round_at, Vec3(0, t, 0)) - box_at.translation);
         return (own - own.cwiseMax(-box.half).cwiseMin(box.half)).norm();
     };
     // The distance of a line's places from a box has one valley.
-    float low = -way;
-    float high = way;
+    float low = -distance;
+    float high = distance;
     for (int i = 0; i < 60; ++i) {
         const float third = (high - low) / 3.0f;
         if (off(low + third) < off(high - third))
@@ -108,7 +108,7 @@ TEST_CASE("a sweep finds what dense sub-stepping finds, no more, at the same tim
     std::srand(11);
     int touched = 0;
     int boxes = 0;
-    int on_the_way = 0;
+    int in_passing = 0;
     for (int i = 0; i < 1000; ++i) {
         CAPTURE(i);
         const Swing swing = random_swing(engine);
@@ -124,14 +124,14 @@ TEST_CASE("a sweep finds what dense sub-stepping finds, no more, at the same tim
             CHECK(touch.share > dense - 0.0201f);
             ++touched;
             if (swing.a.kind == ShapeKind::box || swing.b.kind == ShapeKind::box) ++boxes;
-            if (touch.share > 0.0f) ++on_the_way;
+            if (touch.share > 0.0f) ++in_passing;
         }
         // Where it says so, they do touch, also between two of the dense steps; a moment before they do not.
         if (found) CHECK(touch_at(swing, touch.share, 1e-3f));
         if (found && touch.share > 0.0f) CHECK_FALSE(touch_at(swing, 0.999f * touch.share, -1e-3f));
     }
-    MESSAGE(touched, " of 1000 swings touch, ", boxes, " of them with boxes, ", on_the_way, " on the way");
-    CHECK(on_the_way > 150);
+    MESSAGE(touched, " of 1000 swings touch, ", boxes, " of them with boxes, ", in_passing, " on the way");
+    CHECK(in_passing > 150);
     CHECK(touched < 850);
     CHECK(boxes > 100);
 }
@@ -172,9 +172,9 @@ TEST_CASE("a window counts each target once, only within its frames and groups")
         "head", {ShapeKind::sphere, Vec3::Constant(0.1f)}, Vec3(0, 0.4f, 0), Quat::Identity()};
     const std::vector<SweepTarget> targets{{"post", "harbour", -1, {ShapeKind::sphere, Vec3::Constant(0.1f)}},
                                            {"mate", "crew", 3, {ShapeKind::sphere, Vec3::Constant(0.1f)}}};
-    std::vector<Motion> places(2);
-    places[0].from.translation = places[0].to.translation = Vec3(0, 0.4f, 0);
-    places[1].from.translation = places[1].to.translation = Vec3(3, 0.4f, 0);
+    std::vector<Motion> positions(2);
+    positions[0].from.translation = positions[0].to.translation = Vec3(0, 0.4f, 0);
+    positions[1].from.translation = positions[1].to.translation = Vec3(3, 0.4f, 0);
     // From x = -2 to 4 in six frames, and back.
     const auto play = [&](LiveWindow window) {
         for (int f = 0; f < 12; ++f) {
@@ -184,7 +184,7 @@ TEST_CASE("a window counts each target once, only within its frames and groups")
             Motion hand;
             hand.from.translation = Vec3(x(f), 0, 0);
             hand.to.translation = Vec3(x(f + 1), 0, 0);
-            window.step(static_cast<float>(f), 30.0f, head, hand, targets, places);
+            window.step(static_cast<float>(f), 30.0f, head, hand, targets, positions);
         }
         return std::vector<WindowTouch>(window.touches().begin(), window.touches().end());
     };
@@ -224,33 +224,33 @@ TEST_CASE("what is let go starts where it was, as fast as it was, and can be pic
     for (const float seconds : {0.4f, 0.8f, 1.2f}) {
         const Transform now = frame_at(seconds);
         const Transform before = frame_at(seconds - step);
-        const HandOver thing = let_go(body, now, before, step);
+        const ReleasedProp thing = let_go(body, now, before, step);
         const Transform same = frame_of(thing, thing.state);
         CHECK((same.translation - now.translation).norm() < 1e-5f);
         CHECK(angle_between(same.rotation, now.rotation) * k_degrees < 0.01f);
         const Vec3 difference = (apply(now, body.at) - apply(before, body.at)) / step;
         CHECK((thing.state.velocity - difference).norm() <= 0.01f * difference.norm() + 1e-6f);
-        CHECK(angle_between(Quat(Eigen::AngleAxisf(thing.state.spin.norm() * step,
-                                                   thing.state.spin.stableNormalized())) *
+        CHECK(angle_between(Quat(Eigen::AngleAxisf(thing.state.angular_velocity.norm() * step,
+                                                   thing.state.angular_velocity.stableNormalized())) *
                                 before.rotation,
                             now.rotation) < 1e-3f);
         // Twice as large it has twice the size and, of the same mass, four times the inertia.
         Transform large = now;
         large.scale *= 2.0f;
-        const HandOver grown = let_go(body, large, large, step);
+        const ReleasedProp grown = let_go(body, large, large, step);
         CHECK((grown.body.shape.half - 2.0f * body.shape.half).norm() < 1e-5f);
         CHECK((grown.body.inertia - 4.0f * body.inertia).norm() < 1e-4f * body.inertia.norm());
         CHECK((frame_of(grown, grown.state).translation - now.translation).norm() < 1e-5f);
         // A push through the middle only speeds it up, one beside it turns it too.
-        const HandOver pushed = let_go(body, now, before, step, Vec3(0, 2, 0), thing.state.place);
+        const ReleasedProp pushed = let_go(body, now, before, step, Vec3(0, 2, 0), thing.state.position);
         CHECK((pushed.state.velocity - thing.state.velocity - Vec3(0, 2.0f / body.mass, 0)).norm() < 1e-4f);
-        CHECK((pushed.state.spin - thing.state.spin).norm() < 1e-4f);
-        const HandOver beside =
-            let_go(body, now, before, step, Vec3(0, 2, 0), thing.state.place + Vec3(0.1f, 0, 0));
-        CHECK((beside.state.spin - thing.state.spin).norm() > 0.1f);
+        CHECK((pushed.state.angular_velocity - thing.state.angular_velocity).norm() < 1e-4f);
+        const ReleasedProp beside =
+            let_go(body, now, before, step, Vec3(0, 2, 0), thing.state.position + Vec3(0.1f, 0, 0));
+        CHECK((beside.state.angular_velocity - thing.state.angular_velocity).norm() > 0.1f);
         // Picked up by the other hand, it stays where it is and then follows.
         const Transform bone = pose[static_cast<std::size_t>(sockets.sockets()[1].bone)];
-        const Transform kept = bone * pinned(now, bone);
+        const Transform kept = bone * offset_on_bone(now, bone);
         CHECK((kept.translation - now.translation).norm() < 1e-5f);
         CHECK(angle_between(kept.rotation, now.rotation) * k_degrees < 0.01f);
     }
@@ -259,7 +259,7 @@ TEST_CASE("what is let go starts where it was, as fast as it was, and can be pic
 TEST_CASE("a mesh is swept by its triangles: what dense sub-stepping finds, no more") {
     std::mt19937 engine(3);
     std::uniform_real_distribution<float> any(-1.0f, 1.0f);
-    const auto place = [&](float far) {
+    const auto position = [&](float far) {
         return Vec3(far * any(engine), far * any(engine), far * any(engine));
     };
     int touched = 0;
@@ -267,17 +267,17 @@ TEST_CASE("a mesh is swept by its triangles: what dense sub-stepping finds, no m
         CAPTURE(i);
         Surface mesh;
         for (std::uint32_t t = 0; t < 6; ++t) {
-            const Vec3 middle = place(0.6f);
-            for (int c = 0; c < 3; ++c) mesh.places.push_back(middle + place(0.4f));
+            const Vec3 middle = position(0.6f);
+            for (int c = 0; c < 3; ++c) mesh.positions.push_back(middle + position(0.4f));
             mesh.triangles.push_back({3 * t, 3 * t + 1, 3 * t + 2});
             mesh.bones.insert(mesh.bones.end(), 3, static_cast<int>(t));
         }
         const Shape ball{ShapeKind::sphere, Vec3::Constant(0.1f)};
         Motion flies;
-        flies.from.translation = place(1.2f);
-        flies.to.translation = place(1.2f);
+        flies.from.translation = position(1.2f);
+        flies.to.translation = position(1.2f);
         Motion stands;
-        stands.from.translation = stands.to.translation = place(0.3f);
+        stands.from.translation = stands.to.translation = position(0.3f);
         stands.from.rotation = stands.to.rotation = Quat::UnitRandom();
         if (i % 2 == 1)
             stands.to.rotation = stands.to.rotation * Quat(Eigen::AngleAxisf(0.3f, Vec3::UnitX()));
@@ -291,10 +291,10 @@ TEST_CASE("a mesh is swept by its triangles: what dense sub-stepping finds, no m
                     for (int b = 0; a + b <= 24; ++b) {
                         const float x = static_cast<float>(a) / 24.0f;
                         const float y = static_cast<float>(b) / 24.0f;
-                        nearest =
-                            std::min(nearest, (own - (1 - x - y) * mesh.places[corners[0]] -
-                                               x * mesh.places[corners[1]] - y * mesh.places[corners[2]])
-                                                  .norm());
+                        nearest = std::min(nearest,
+                                           (own - (1 - x - y) * mesh.positions[corners[0]] -
+                                            x * mesh.positions[corners[1]] - y * mesh.positions[corners[2]])
+                                               .norm());
                     }
                 }
             }
@@ -349,9 +349,10 @@ TEST_CASE("windows are checked against their clips, and a swing is swept whole")
     targets.push_back({"far", "", -1, {ShapeKind::sphere, Vec3::Constant(0.01f)}});
     where.push_back({Quat::Identity(), Vec3(0, 9, 0), Vec3::Ones()});
     LiveWindow window(0.0f, static_cast<float>(clip.frame_count()) - 1.0f);
-    sweep_clip(window, diver.skeleton, clip, swept, targets, [&](std::size_t, std::span<Transform> places) {
-        std::copy(where.begin(), where.end(), places.begin());
-    });
+    sweep_clip(window, diver.skeleton, clip, swept, targets,
+               [&](std::size_t, std::span<Transform> positions) {
+                   std::copy(where.begin(), where.end(), positions.begin());
+               });
     CHECK(window.touches().size() == targets.size() - 1);
     for (const WindowTouch& touch : window.touches()) CHECK(touch.target != "far");
 }

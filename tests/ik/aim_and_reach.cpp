@@ -25,7 +25,7 @@ float miss(const Skeleton& skeleton, const Aim& aim, std::span<const Transform> 
     std::vector<Transform> model(skeleton.size());
     to_model_space(skeleton, pose, model);
     const Look look = look_of(aim, model);
-    return std::acos(std::clamp(look.way.dot((target - look.from).normalized()), -1.0f, 1.0f));
+    return std::acos(std::clamp(look.direction.dot((target - look.from).normalized()), -1.0f, 1.0f));
 }
 
 }  // namespace
@@ -144,14 +144,14 @@ TEST_CASE("reaching by positions: all that is in reach, lengths kept, far target
     std::vector<Transform> model(skeleton.size());
     to_model_space(skeleton, pose, model);
     const std::vector<int>& spine = workshop::diver_chart().find("spine")->bones;
-    std::vector<Vec3> places;
-    for (const int bone : spine) places.push_back(head_of(bone, model));
+    std::vector<Vec3> positions;
+    for (const int bone : spine) positions.push_back(head_of(bone, model));
     const Vec3 tip(0, 0.1f, 0);
     const Transform& last = model[static_cast<std::size_t>(spine.back())];
-    places.push_back(last.translation + last.rotation * tip);
-    const Vec3 target = places.back() + Vec3(0.1f, -0.03f, 0.1f);
-    CHECK(reach_by_positions(places, target, 1e-4f, 64).error < 1e-3f);
-    turn_toward(skeleton, spine, tip, places, model, pose);
+    positions.push_back(last.translation + last.rotation * tip);
+    const Vec3 target = positions.back() + Vec3(0.1f, -0.03f, 0.1f);
+    CHECK(reach_by_positions(positions, target, 1e-4f, 64).error < 1e-3f);
+    turn_toward(skeleton, spine, tip, positions, model, pose);
     to_model_space(skeleton, pose, model);
     const Transform& bent = model[static_cast<std::size_t>(spine.back())];
     CHECK((bent.translation + bent.rotation * tip - target).norm() < 2e-3f);

@@ -159,7 +159,7 @@ TEST_CASE("what is out of reach is neared as far as it goes, without a jump") {
         tip.target = distance * Vec3(1, 1, 0.2f).normalized();
         const SolveReport report = solver.solve({&tip, 1}, pose, workspace);
         CHECK(report.reached == (distance < 0.996f));
-        CHECK(report.worst_place ==
+        CHECK(report.worst_position ==
               doctest::Approx((tip_of(skeleton, pose, 10) - tip.target).norm()).epsilon(0.01));
         CHECK((tip_of(skeleton, pose, 10) - tip.target).norm() < std::max(0.0f, distance - 1.0f) + 0.012f);
         float jump = 0.0f;

@@ -23,14 +23,15 @@ const Chart& hound() {
 
 Ground slope(float degrees, const Vec3& toward = Vec3::UnitZ()) {
     const float rise = std::tan(degrees / k_degrees);
-    return [=](const Vec3& place) -> std::optional<GroundPoint> {
-        return GroundPoint{rise * place.dot(toward), Vec3(Vec3::UnitY() - rise * toward).normalized(), 0.0f};
+    return [=](const Vec3& position) -> std::optional<GroundPoint> {
+        return GroundPoint{rise * position.dot(toward), Vec3(Vec3::UnitY() - rise * toward).normalized(),
+                           0.0f};
     };
 }
 
 // Steps of 12 cm every 60 cm.
-std::optional<GroundPoint> steps(const Vec3& place) {
-    return GroundPoint{0.12f * std::floor(place.z() / 0.6f), Vec3::UnitY(), 0.0f};
+std::optional<GroundPoint> steps(const Vec3& position) {
+    return GroundPoint{0.12f * std::floor(position.z() / 0.6f), Vec3::UnitY(), 0.0f};
 }
 
 // The clip walks, comes to a stop within `brake` seconds, stands for a second and walks on.
@@ -89,8 +90,8 @@ float worst_gap(const Chart& chart, const Clip& source, const Clip& result, cons
             ++stood;
             float gap = 1e30f;
             for (const SolePoint& point : sole.points) {
-                const Vec3 place = place_of(sole, point, model);
-                gap = std::min(gap, place.dot(chart.up) - ground(place)->height);
+                const Vec3 position = position_of(sole, point, model);
+                gap = std::min(gap, position.dot(chart.up) - ground(position)->height);
             }
             worst = std::max(worst, std::abs(gap - own));
         }
@@ -184,8 +185,8 @@ TEST_CASE("a clip over steps is adapted at any speed: no foot that stands is dee
         for (const Sole& sole : hound().shape.soles) {
             if (lowest_of(sole, before, hound().up) - hound().floor > 0.008f) continue;
             for (const SolePoint& point : sole.points) {
-                const Vec3 place = place_of(sole, point, model);
-                deepest = std::max(deepest, steps(place)->height - place.dot(hound().up));
+                const Vec3 position = position_of(sole, point, model);
+                deepest = std::max(deepest, steps(position)->height - position.dot(hound().up));
             }
         }
     }
@@ -201,12 +202,12 @@ TEST_CASE("what runs is not adapted, what slows down is, bit by bit") {
     const Ground ground = slope(15, Vec3::UnitX());
     const auto adapted = [&](float metres_a_second) {
         float turned = 0.0f;
-        float way = 0.0f;
+        float distance = 0.0f;
         for (int f = 0; f < 60; ++f) {
             std::vector<Transform> pose = rest;
             Transform placement;
-            way += metres_a_second / 60.0f;
-            placement.translation = Vec3(0, 0, way);
+            distance += metres_a_second / 60.0f;
+            placement.translation = Vec3(0, 0, distance);
             adaptation.apply(pose, placement, ground, 1.0f / 60.0f, state, workspace);
             turned = 0.0f;
             for (std::size_t b = 0; b < pose.size(); ++b)
@@ -246,8 +247,8 @@ TEST_CASE("over a hole a foot hangs, a lift is followed, the floor may be missin
     const bool left_first = workshop::diver_chart().shape.soles[0].leg == "leg.left";
     const std::size_t left = left_first ? 0 : 1;
     // No ground to the left of the body: only the right foot goes down with its step.
-    const auto ledge = settled([](const Vec3& place) -> std::optional<GroundPoint> {
-        if (place.x() > 0.0f) return std::nullopt;
+    const auto ledge = settled([](const Vec3& position) -> std::optional<GroundPoint> {
+        if (position.x() > 0.0f) return std::nullopt;
         return GroundPoint{-0.1f, Vec3::UnitY(), 0.0f};
     });
     CHECK(ledge[1 - left] == doctest::Approx(floor - 0.1f).epsilon(0.01));
@@ -270,9 +271,9 @@ TEST_CASE("over a hole a foot hangs, a lift is followed, the floor may be missin
         std::vector<Transform> pose = rest;
         adaptation.apply(
             pose, {},
-            [&](const Vec3& place) -> std::optional<GroundPoint> {
-                return place.x() > 0.0f ? GroundPoint{height, Vec3::UnitY(), f > 0 ? 0.4f : 0.0f}
-                                        : GroundPoint{};
+            [&](const Vec3& position) -> std::optional<GroundPoint> {
+                return position.x() > 0.0f ? GroundPoint{height, Vec3::UnitY(), f > 0 ? 0.4f : 0.0f}
+                                           : GroundPoint{};
             },
             1.0f / 60.0f, state, workspace);
         std::vector<Transform> model(pose.size());
@@ -295,12 +296,12 @@ TEST_CASE("adapting does not depend on local axes, units or size") {
             standing.transforms.insert(standing.transforms.end(), rest.begin(), rest.end());
         const Clip result = walk_over(charted, standing, slope(12, Vec3(0.6f, 0, 0.8f)));
         std::vector<Transform> model(result.bone_count);
-        std::vector<Vec3> places;
+        std::vector<Vec3> positions;
         for (const std::size_t f : {0u, 20u, 40u, 60u}) {
             to_model_space(charted.skeleton, result.frame(f), model);
-            for (const Transform& bone : model) places.push_back(bone.translation / factor);
+            for (const Transform& bone : model) positions.push_back(bone.translation / factor);
         }
-        return places;
+        return positions;
     };
     const Character& own = workshop::diver();
     const std::vector<Vec3> plain = adapted(own, 1.0f);
@@ -317,13 +318,13 @@ TEST_CASE("adapting does not depend on local axes, units or size") {
 
 TEST_CASE("ground of triangles is the ground that it was made from") {
     // A slope of 10 degrees with a deck 3 m over it and a hole in the middle.
-    std::vector<Vec3> places;
+    std::vector<Vec3> positions;
     std::vector<std::array<unsigned, 3>> triangles;
     const float rise = std::tan(10.0f / k_degrees);
     const auto add_square = [&](float x, float z, float size, float lift, bool flipped) {
-        const auto first = static_cast<unsigned>(places.size());
+        const auto first = static_cast<unsigned>(positions.size());
         for (const auto& [dx, dz] : {std::pair{0.0f, 0.0f}, {size, 0.0f}, {size, size}, {0.0f, size}})
-            places.emplace_back(x + dx, rise * (z + dz) + lift, z + dz);
+            positions.emplace_back(x + dx, rise * (z + dz) + lift, z + dz);
         triangles.push_back({first, first + 1, first + 2});
         triangles.push_back({first, first + (flipped ? 2u : 3u), first + (flipped ? 3u : 2u)});
     };
@@ -335,7 +336,7 @@ TEST_CASE("ground of triangles is the ground that it was made from") {
         }
     }
     triangles.push_back({0, 1, 99999});
-    const TriangleGround ground(places, triangles);
+    const TriangleGround ground(positions, triangles);
     REQUIRE(ground.findings().size() == 1);
     CHECK(ground.findings()[0].code == "ground.broken-triangles");
     for (float x = -3.9f; x < 4.0f; x += 0.37f) {

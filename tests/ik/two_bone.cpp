@@ -24,13 +24,13 @@ LimbJoints turned(const LimbJoints& limb, const LimbTurns& turns) {
 TEST_CASE("two bones reach what is in reach, and keep the side of their middle joint") {
     std::mt19937 random(5);
     std::normal_distribution<float> normal;
-    const auto way = [&] { return Vec3(normal(random), normal(random), normal(random)).normalized(); };
+    const auto direction = [&] { return Vec3(normal(random), normal(random), normal(random)).normalized(); };
     std::uniform_real_distribution<float> share(0.15f, 0.97f);
     float worst = 0.0f;
     for (int i = 0; i < 20000; ++i) {
-        const LimbJoints limb{Vec3(0.1f, 1.4f, 0), Vec3(0.1f, 1.4f, 0) + 0.3f * way(), Vec3::Zero()};
-        const LimbJoints bent{limb.root, limb.middle, limb.middle + 0.28f * way()};
-        const Vec3 target = limb.root + share(random) * 0.58f * way();
+        const LimbJoints limb{Vec3(0.1f, 1.4f, 0), Vec3(0.1f, 1.4f, 0) + 0.3f * direction(), Vec3::Zero()};
+        const LimbJoints bent{limb.root, limb.middle, limb.middle + 0.28f * direction()};
+        const Vec3 target = limb.root + share(random) * 0.58f * direction();
         const LimbJoints result = turned(bent, solve_two_bone(bent, target));
         worst = std::max(worst, (result.end - target).norm());
         CHECK((result.middle - result.root).norm() == doctest::Approx(0.3).epsilon(1e-4));
@@ -83,10 +83,10 @@ TEST_CASE("a million targets: all that is in reach is reached, on the side that 
     const float a = (limb.middle - limb.root).norm();
     const float b = (limb.end - limb.middle).norm();
     for (int i = 0; i < 1'000'000; ++i) {
-        const Vec3 way(any(random), any(random), any(random));
-        const float distance = way.norm() * (a + b);
+        const Vec3 direction(any(random), any(random), any(random));
+        const float distance = direction.norm() * (a + b);
         if (distance < 0.02f * (a + b) || distance > 0.98f * (a + b)) continue;
-        const Vec3 target = limb.root + (a + b) * way;
+        const Vec3 target = limb.root + (a + b) * direction;
         options.hint = Vec3(any(random), any(random), any(random));
         const LimbJoints result = turned(limb, solve_two_bone(limb, target, options));
         worst = std::max(worst, (result.end - target).norm());

@@ -111,7 +111,7 @@ TEST_CASE("from frame to frame no joint jumps farther than its targets move") {
     std::vector<Effector> effectors = five_effectors(tasseled_diver());
     BodySolver::Workspace workspace;
     SolveOptions options;
-    options.hub_freedom = 1.0f;
+    options.hips_freedom = 1.0f;
     options.persistent = false;
     std::vector<Transform> before;
     float worst = 0.0f;
@@ -144,17 +144,17 @@ TEST_CASE("a solution does not depend on local axes, units or size") {
                 charted.to_upright().conjugate() *
                 Vec3(factor * Vec3(0.05f, i < 2 ? -0.3f : -0.05f, 0.1f + 0.05f * static_cast<float>(i)));
         SolveOptions options;
-        options.hub_freedom = 1.0f;
+        options.hips_freedom = 1.0f;
         options.tolerance *= factor;
         BodySolver::Workspace workspace;
         std::vector<Transform> pose = rest_pose(solver.skeleton());
         solver.solve(effectors, pose, workspace, options);
         std::vector<Transform> model(pose.size());
         to_model_space(solver.skeleton(), pose, model);
-        std::vector<Vec3> places;
+        std::vector<Vec3> positions;
         for (const Transform& bone : model)
-            places.push_back(charted.to_upright() * bone.translation / factor);
-        return places;
+            positions.push_back(charted.to_upright() * bone.translation / factor);
+        return positions;
     };
     const Character& own = workshop::diver();
     const std::vector<Vec3> plain = placed(own, 1.0f);
@@ -194,7 +194,7 @@ TEST_CASE("solving asks for no memory, and orientations are met") {
     options.rest_pull = 1.0f;
     std::copy(rest.begin(), rest.end(), pose.begin());
     Effector head = effector_of(tasseled_diver(), "head");
-    head.place_weight = 0.0f;
+    head.position_weight = 0.0f;
     head.turn_weight = 1.0f;
     solver.solve({&head, 1}, pose, workspace, options);
     const auto knee = static_cast<std::size_t>(tasseled_diver().find("leg.left")->bones[1]);

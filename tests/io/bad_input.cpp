@@ -159,7 +159,7 @@ TEST_CASE("sheets and pairings that are wrong") {
     };
     sheet("'format'", [](json& s) { s["format"] = "other"; });
     sheet("'version'", [](json& s) { s["version"] = 99; });
-    sheet("did you mean 'hips'", [](json& s) { s["hub"] = "hipps"; });
+    sheet("did you mean 'hips'", [](json& s) { s["hips"] = "hipps"; });
     sheet("/chains/0/bones/1", [](json& s) { s["chains"][0]["bones"][1] = "nobody"; });
     sheet("against the hierarchy", [](json& s) { s["chains"][0]["bones"] = {"shin_left", "thigh_left"}; });
     sheet("in two chains", [](json& s) { s["chains"][1]["bones"] = s["chains"][0]["bones"]; });
@@ -168,7 +168,7 @@ TEST_CASE("sheets and pairings that are wrong") {
     sheet("two chains", [](json& s) {
         s["chains"].push_back({{"name", "tail"}, {"bones", {s["chains"][0]["bones"][0]}}});
     });
-    sheet("is the hub and in a chain",
+    sheet("is the hips and in a chain",
           [](json& s) { s["chains"][0]["bones"].insert(s["chains"][0]["bones"].begin(), "hips"); });
     sheet("of another character",
           [](json& s) { s["character"]["file"] = workshop::demo("bosun.glb").string(); });
@@ -177,13 +177,13 @@ TEST_CASE("sheets and pairings that are wrong") {
     CHECK(workshop::run_tool("chart " + write(scratch, "cut.rig.json", "{\n \"format\": \n").string())
               .err.find("line") != std::string::npos);
 
-    std::string two_hubs = good.dump(2);
-    two_hubs.insert(two_hubs.find('{') + 1, "\n \"hub\": \"head\",");
+    std::string two_hips = good.dump(2);
+    two_hips.insert(two_hips.find('{') + 1, "\n \"hips\": \"head\",");
     const auto outcome_of_two =
-        workshop::run_tool("chart " + write(scratch, "two.rig.json", two_hubs).string());
+        workshop::run_tool("chart " + write(scratch, "two.rig.json", two_hips).string());
     CHECK(outcome_of_two.status == 3);
-    CHECK(outcome_of_two.err.find("'hub' stands twice") != std::string::npos);
-    sheet("/hub", [](json& s) { s["hub"] = {"hips", "chest"}; });
+    CHECK(outcome_of_two.err.find("'hips' stands twice") != std::string::npos);
+    sheet("/hips", [](json& s) { s["hips"] = {"hips", "chest"}; });
 
     const auto pairing = [&](const std::string& says, const json& chains) {
         const json bad{{"format", "dendraxis-pairing"}, {"version", 1}, {"chains", chains}};

@@ -15,7 +15,7 @@ using nlohmann::json;
 
 namespace {
 
-Vec3 rest_place(const Character& character, const std::string& bone) {
+Vec3 rest_position(const Character& character, const std::string& bone) {
     const int index = character.skeleton.find(bone);
     REQUIRE(index != k_no_bone);
     return rest_in_model_space(character.skeleton)[static_cast<std::size_t>(index)].translation;
@@ -45,8 +45,8 @@ TEST_CASE("what stands above the joints is one transform, what stands between th
     CHECK(character.skeleton.find("hat") == k_no_bone);
     CHECK(character.skeleton.above().scale.x() == doctest::Approx(0.01));
     // Z-up centimetres became Y-up metres.
-    CHECK((rest_place(character, "a") - Vec3(0, 1, 0)).norm() < 1e-6f);
-    CHECK((rest_place(character, "b") - Vec3(0.1f, 1.5f, 0)).norm() < 1e-6f);
+    CHECK((rest_position(character, "a") - Vec3(0, 1, 0)).norm() < 1e-6f);
+    CHECK((rest_position(character, "b") - Vec3(0.1f, 1.5f, 0)).norm() < 1e-6f);
     CHECK(character.meshes.size() == 1);  // the hat hangs on b
     CHECK(character.meshes[0].bones == std::vector{2});
 }
@@ -73,7 +73,7 @@ TEST_CASE("several skins, several roots, names missing or standing twice") {
 TEST_CASE("bones do not depend on clips, and what a clip moves above them is carried by the first") {
     const workshop::Scratch scratch;
     workshop::RawGltf file;
-    file.json["nodes"] = {{{"name", "mover"}, {"children", {1}}, {"scale", {2, 2, 2}}},
+    file.json["nodes"] = {{{"name", "character controller"}, {"children", {1}}, {"scale", {2, 2, 2}}},
                           {{"name", "hips"}, {"translation", {0, 1, 0}}}};
     file.json["skins"] = {{{"joints", {1}}}};
     const Character still = io::load_character(file.write(scratch, "still"));
@@ -167,16 +167,16 @@ TEST_CASE("normalized integers and sparse accessors") {
                                         {"count", 2},
                                         {"type", "VEC4"}});
     file.channel(0, "rotation", times, rotation);
-    const std::vector<std::uint16_t> places{1};
+    const std::vector<std::uint16_t> positions{1};
     const std::vector<float> value{0, 7, 0};
-    const int sparse =
-        file.accessor({{"componentType", 5126},
-                       {"count", 2},
-                       {"type", "VEC3"},
-                       {"sparse",
-                        {{"count", 1},
-                         {"indices", {{"bufferView", file.view(places.data(), 2)}, {"componentType", 5123}}},
-                         {"values", {{"bufferView", file.view(value.data(), 12)}}}}}});
+    const int sparse = file.accessor(
+        {{"componentType", 5126},
+         {"count", 2},
+         {"type", "VEC3"},
+         {"sparse",
+          {{"count", 1},
+           {"indices", {{"bufferView", file.view(positions.data(), 2)}, {"componentType", 5123}}},
+           {"values", {{"bufferView", file.view(value.data(), 12)}}}}}});
     file.channel(1, "translation", times, sparse);
     const Clip clip = io::load_character(file.write(scratch, "packed")).clips.at(0);
     CHECK(angle_between(clip.frame(30)[0].rotation, Quat(Eigen::AngleAxisf(1.5707963f, Vec3::UnitY()))) <

@@ -84,7 +84,7 @@ TEST_CASE("what was not changed comes back as it was: extras, unknown extensions
     file.json["scenes"] = {{{"nodes", {0}}, {"extras", note}}};
     file.json["nodes"] = {{{"name", "hips"},
                            {"extras", note},
-                           {"extensions", {{"ACME_unheard_of", {{"role", "hub"}}}}},
+                           {"extensions", {{"ACME_unheard_of", {{"role", "hips"}}}}},
                            {"children", {1, 2}}},
                           {{"name", "leg"}, {"translation", {0, -1, 0}}},
                           {{"name", "eye"}, {"camera", 0}}};

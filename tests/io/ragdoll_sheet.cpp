@@ -110,7 +110,7 @@ TEST_CASE("what a person leaves out is filled in, what they say stays") {
     parts["bodies"] =
         json::array({{{"name", "trunk"}, {"bone", "hips"}}, {{"name", "skull"}, {"bone", "head"}}});
     parts["profiles"] = json::object();
-    parts["pass-through"] = json::array();
+    parts["pass_through"] = json::array();
     const RagdollPlan two = read_back(sheet, scratch);
     REQUIRE(two.joints.size() == 1);
     CHECK(two.joints[0].above == 0);

@@ -25,9 +25,9 @@ std::vector<Vec3> surface(const Character& character, std::span<const Transform>
     to_model_matrices(character.skeleton, local, bones);
     std::vector<Vec3> all;
     for (const SkinnedMesh& mesh : character.meshes) {
-        std::vector<Vec3> places(mesh.positions.size());
-        deform(mesh, bones, places);
-        all.insert(all.end(), places.begin(), places.end());
+        std::vector<Vec3> positions(mesh.positions.size());
+        deform(mesh, bones, positions);
+        all.insert(all.end(), positions.begin(), positions.end());
     }
     return all;
 }
@@ -81,10 +81,10 @@ TEST_CASE("bones that the character lacks give their vertices to the bone above,
         for (int& bone : mesh.bones) {
             if (bone == forearm) bone = static_cast<int>(bones.size()) - 1;
         }
-        const auto place =
+        const auto position =
             std::find(mesh.bones.begin(), mesh.bones.end(), static_cast<int>(bones.size()) - 1) -
             mesh.bones.begin();
-        mesh.inverse_bind[static_cast<std::size_t>(place)].pretranslate(Vec3(0, -0.1f, 0));
+        mesh.inverse_bind[static_cast<std::size_t>(position)].pretranslate(Vec3(0, -0.1f, 0));
     }
     visual.clips.clear();
     write(scratch / "visual.glb", visual);

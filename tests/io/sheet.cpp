@@ -49,15 +49,15 @@ TEST_CASE("edits of a sheet stay when it is charted again") {
     chain_in(edited, "grip.left")["bones"] = json::array();       // there is none
     chain_in(edited, "toes.left")["confidence"] = 0.1;            // found things are found anew
     edited["notes"] = "mine";
-    edited["ground"] = nullptr;
+    edited["root"] = nullptr;
     desk.write(edited);
     desk.chart(desk.sheet.string());
     const json again = desk.read();
     CHECK(bones_of(again, "neck") == json({"chest", "neck"}));
     CHECK(bones_of(again, "grip.left") == json::array());
-    CHECK(again["ground"] == nullptr);
+    CHECK(again["root"] == nullptr);
     CHECK(again["notes"] == "mine");
-    CHECK(again["set"] == json({"ground", "grip.left", "neck", "spine"}));
+    CHECK(again["set"] == json({"root", "grip.left", "neck", "spine"}));
     json copy = again;
     CHECK(chain_in(copy, "toes.left")["confidence"].get<double>() > 0.9);
     CHECK(std::any_of(again["findings"].begin(), again["findings"].end(),
@@ -120,7 +120,7 @@ TEST_CASE("the sheets of the demo characters are what charting them gives") {
             workshop::run_tool("chart --json " + workshop::demo(std::string(name) + ".glb").string()).out);
         json stored = json::parse(io::read_text(kept));
         CHECK(stored["chains"] == fresh["chains"]);
-        CHECK(stored["hub"] == fresh["hub"]);
+        CHECK(stored["hips"] == fresh["hips"]);
         CHECK(stored["character"]["file"] == std::string(name) + ".glb");
     }
 }

@@ -30,7 +30,7 @@ int body_of(const SkinnedMesh& mesh, std::size_t vertex, const std::vector<int>&
 }
 
 struct Surface {
-    std::vector<Vec3> places;
+    std::vector<Vec3> positions;
     std::vector<int> bodies;
     std::vector<std::array<std::uint32_t, 3>> triangles;
 };
@@ -41,11 +41,11 @@ Surface surface_of(const Character& character, const Chart& chart, const Ragdoll
     to_model_matrices(chart.skeleton, rest_pose(chart.skeleton), stands);
     Surface surface;
     for (const SkinnedMesh& mesh : character.meshes) {
-        std::vector<Vec3> places(mesh.positions.size());
-        deform(mesh, stands, places);
-        const auto first = static_cast<std::uint32_t>(surface.places.size());
-        for (std::size_t v = 0; v < places.size(); ++v) {
-            surface.places.push_back(chart.to_upright() * places[v]);
+        std::vector<Vec3> positions(mesh.positions.size());
+        deform(mesh, stands, positions);
+        const auto first = static_cast<std::uint32_t>(surface.positions.size());
+        for (std::size_t v = 0; v < positions.size(); ++v) {
+            surface.positions.push_back(chart.to_upright() * positions[v]);
             surface.bodies.push_back(body_of(mesh, v, owners, plan.bodies.size()));
         }
         for (const auto& t : mesh.triangles)
@@ -57,8 +57,8 @@ Surface surface_of(const Character& character, const Chart& chart, const Ragdoll
 int nearest_body(const Surface& surface, const Vec3& point) {
     float best = 1e30f;
     int body = -1;
-    for (std::size_t v = 0; v < surface.places.size(); ++v) {
-        const float square = (surface.places[v] - point).squaredNorm();
+    for (std::size_t v = 0; v < surface.positions.size(); ++v) {
+        const float square = (surface.positions[v] - point).squaredNorm();
         if (square < best) best = square, body = surface.bodies[v];
     }
     return body;
@@ -66,16 +66,16 @@ int nearest_body(const Surface& surface, const Vec3& point) {
 
 struct Crossing {
     float height;
-    int way;  // 1: into the skin, going up
+    int direction;  // 1: into the skin, going up
 };
 
 // Where an upright line goes through the skin.
 std::vector<Crossing> crossings(const Surface& surface, float x, float z) {
     std::vector<Crossing> found;
     for (const auto& t : surface.triangles) {
-        const Vec3& a = surface.places[t[0]];
-        const Vec3 ab = surface.places[t[1]] - a;
-        const Vec3 ac = surface.places[t[2]] - a;
+        const Vec3& a = surface.positions[t[0]];
+        const Vec3 ab = surface.positions[t[1]] - a;
+        const Vec3 ac = surface.positions[t[2]] - a;
         const float area = ab.z() * ac.x() - ab.x() * ac.z();  // above 0: the triangle looks up
         const float b = ((z - a.z()) * ac.x() - (x - a.x()) * ac.z()) / area;
         const float c = ((x - a.x()) * ab.z() - (z - a.z()) * ab.x()) / area;
@@ -89,9 +89,10 @@ std::vector<Crossing> crossings(const Surface& surface, float x, float z) {
 // Of each body the part of the skin's inside that lies nearer to its vertices than to any other's, cubic
 // metres.
 std::vector<float> part_volumes(const Surface& surface, std::size_t bodies) {
-    Vec3 low = surface.places[0];
+    Vec3 low = surface.positions[0];
     Vec3 high = low;
-    for (const Vec3& place : surface.places) low = low.cwiseMin(place), high = high.cwiseMax(place);
+    for (const Vec3& position : surface.positions)
+        low = low.cwiseMin(position), high = high.cwiseMax(position);
     const float apart = (high.y() - low.y()) / 150.0f;
     std::vector<float> volumes(bodies, 0.0f);
     for (float x = low.x() + 0.503f * apart; x < high.x(); x += apart) {
@@ -99,7 +100,7 @@ std::vector<float> part_volumes(const Surface& surface, std::size_t bodies) {
             int inside = 0;
             const std::vector<Crossing> through = crossings(surface, x, z);
             for (std::size_t i = 0; i + 1 < through.size(); ++i) {
-                inside += through[i].way;
+                inside += through[i].direction;
                 const float length = through[i + 1].height - through[i].height;
                 if (inside == 0 || length <= 0.0f) continue;
                 const int pieces = 1 + static_cast<int>(length / (1.5f * apart));
@@ -134,13 +135,13 @@ TEST_CASE("a built ragdoll covers the skin, weighs what it should and has nothin
         const std::vector<PlacedShape> shapes = shapes_at_rest(plan, chart);
         std::size_t within = 0;
         std::size_t all = 0;
-        for (std::size_t v = 0; v < surface.places.size(); ++v) {
+        for (std::size_t v = 0; v < surface.positions.size(); ++v) {
             if (surface.bodies[v] < 0) continue;
             PlacedShape grown = shapes[static_cast<std::size_t>(surface.bodies[v])];
             grown.shape.half *= 1.15f;
             const Vec3 local =
-                grown.frame.rotation.conjugate() * (surface.places[v] - grown.frame.translation);
-            within += outness(grown.shape, local) <= 1.0f ? 1 : 0;
+                grown.frame.rotation.conjugate() * (surface.positions[v] - grown.frame.translation);
+            within += gauge(grown.shape, local) <= 1.0f ? 1 : 0;
             ++all;
         }
         MESSAGE(character.name, ": ", 100.0 * static_cast<double>(within) / static_cast<double>(all),
@@ -252,9 +253,9 @@ TEST_CASE("every fault that is put in on purpose is found") {
     found("ragdoll.unlinked", "head",
           [&](RagdollPlan& p) { p.joints.erase(p.joints.begin() + p.joint_of(p.find("head"))); });
     found("ragdoll.linked-twice", "head", [&](RagdollPlan& p) { p.joints.push_back(joint(p, "head")); });
-    found("ragdoll.locked", "head", [&](RagdollPlan& p) { body(p, "head").locked = true; });
-    found("ragdoll.locked", "", [&](RagdollPlan& p) {
-        for (auto& b : p.bodies) b.locked = true;
+    found("ragdoll.kinematic", "head", [&](RagdollPlan& p) { body(p, "head").kinematic = true; });
+    found("ragdoll.kinematic", "", [&](RagdollPlan& p) {
+        for (auto& b : p.bodies) b.kinematic = true;
     });
     found("ragdoll.free-axis", "shin.left", [&](RagdollPlan& p) { joint(p, "shin.left").range.twist = {}; });
     found("ragdoll.rest-outside", "shin.left", [&](RagdollPlan& p) {

@@ -24,7 +24,7 @@ struct Stage {
     RagdollBinding binding{build_ragdoll(character, chart), chart};
     Ragdoll ragdoll{binding};
     sim::World world;
-    int number = world.add(binding);
+    sim::RagdollHandle number = world.add(binding);
     std::vector<BodyState> states{binding.plan().bodies.size()};
     std::vector<Transform> shown{character.skeleton.size()};
     float time = 0.0f;
@@ -33,14 +33,14 @@ struct Stage {
 
     int body(const char* name) const { return binding.plan().find(name); }
 
-    void animate(const Clip& clip, float dt = 1.0f / 60.0f, const Transform& mover = {}) {
+    void animate(const Clip& clip, float dt = 1.0f / 60.0f, const Transform& controller = {}) {
         std::vector<Transform> pose(shown.size());
         time += dt;
         sample(clip, std::fmod(time, clip.seconds()), pose);
-        ragdoll.animate(pose, mover, dt);
+        ragdoll.animate(pose, controller, dt);
     }
     void simulate(float dt = 1.0f / 60.0f) {
-        world.obey(number, ragdoll);
+        world.apply(number, ragdoll);
         world.step(dt);
         world.states(number, states);
         ragdoll.take(states);
@@ -72,7 +72,7 @@ TEST_CASE("while it follows nothing is simulated, and the pose is the animation'
     std::vector<Transform> pose(stage.shown.size());
     sample(stroll, stage.time, pose);
     CHECK(farthest_apart(stage.character.skeleton, pose, stage.shown) == 0.0f);
-    CHECK(stage.ragdoll.mover_active());
+    CHECK(stage.ragdoll.controller_active());
 }
 
 TEST_CASE("let go and taken back, no frame jumps, and getting up ends in the clip") {
@@ -85,7 +85,7 @@ TEST_CASE("let go and taken back, no frame jumps, and getting up ends in the cli
     stage.ragdoll.let_go({}, 1.5f);
     stage.ragdoll.pose(stage.shown);
     CHECK(farthest_apart(stage.character.skeleton, animated, stage.shown) < 1e-4f);
-    CHECK_FALSE(stage.ragdoll.mover_active());
+    CHECK_FALSE(stage.ragdoll.controller_active());
 
     // Bodies go on as fast as the animation moved them.
     const BodyState at_switch = stage.ragdoll.bodies()[0].state;
@@ -96,7 +96,7 @@ TEST_CASE("let go and taken back, no frame jumps, and getting up ends in the cli
     CHECK_FALSE(stage.ragdoll.time_is_up());
     stage.frames(stroll, 240);
     CHECK(stage.ragdoll.time_is_up());
-    CHECK(stage.states[static_cast<std::size_t>(stage.body("head"))].place.y() < 0.6f);
+    CHECK(stage.states[static_cast<std::size_t>(stage.body("head"))].position.y() < 0.6f);
     for (int i = 0; i < 600 && !stage.ragdoll.at_rest(); ++i) stage.frames(stroll, 1);
     CHECK(stage.ragdoll.at_rest());
 
@@ -106,22 +106,23 @@ TEST_CASE("let go and taken back, no frame jumps, and getting up ends in the cli
     std::vector<Transform> model(stage.shown.size());
     to_model_space(stage.character.skeleton, stage.shown, model);
     const Vec3 head_lies =
-        stage.ragdoll.mover().rotation *
+        stage.ragdoll.controller().rotation *
             model[static_cast<std::size_t>(stage.character.skeleton.find("head"))].translation +
-        stage.ragdoll.mover().translation;
-    const Transform mover = stage.ragdoll.recover(idle.frame(0), 1.0f);
+        stage.ragdoll.controller().translation;
+    const Transform controller = stage.ragdoll.recover(idle.frame(0), 1.0f);
     stage.ragdoll.pose(lying);
     to_model_space(stage.character.skeleton, lying, model);
     const Vec3 head_now =
-        mover.rotation * model[static_cast<std::size_t>(stage.character.skeleton.find("head"))].translation +
-        mover.translation;
+        controller.rotation *
+            model[static_cast<std::size_t>(stage.character.skeleton.find("head"))].translation +
+        controller.translation;
     CHECK((head_now - head_lies).norm() < 1e-3f);
-    CHECK((mover.rotation * Vec3::UnitY()).y() > 0.9999f);
-    CHECK(std::abs(mover.translation.y()) < 0.05f);
-    CHECK(stage.ragdoll.mover_active());
+    CHECK((controller.rotation * Vec3::UnitY()).y() > 0.9999f);
+    CHECK(std::abs(controller.translation.y()) < 0.05f);
+    CHECK(stage.ragdoll.controller_active());
     CHECK(stage.ragdoll.state() == RagdollState::recovering);
     for (int i = 0; i < 61; ++i) {
-        stage.ragdoll.animate(idle.frame(0), mover, 1.0f / 60.0f);
+        stage.ragdoll.animate(idle.frame(0), controller, 1.0f / 60.0f);
         stage.simulate();
     }
     CHECK(stage.ragdoll.state() == RagdollState::following);
@@ -131,18 +132,18 @@ TEST_CASE("let go and taken back, no frame jumps, and getting up ends in the cli
 TEST_CASE("it faces the same way when it gets up, and knows how it lies") {
     Stage stage;
     const Clip& idle = stage.character.clip("idle");
-    for (const float way : {-1.0f, 1.0f}) {
+    for (const float direction : {-1.0f, 1.0f}) {
         Stage one;
         one.frames(idle, 2);
         one.animate(idle);
         one.ragdoll.let_go();
-        one.ragdoll.hit(one.body("chest"), Vec3(0, 0, way * 80.0f),
-                        one.ragdoll.states()[static_cast<std::size_t>(one.body("chest"))].place);
+        one.ragdoll.hit(one.body("chest"), Vec3(0, 0, direction * 80.0f),
+                        one.ragdoll.states()[static_cast<std::size_t>(one.body("chest"))].position);
         one.simulate();
         one.frames(idle, 240);
-        CHECK(one.ragdoll.lies_face_up() == (way < 0.0f));
-        const Transform mover = one.ragdoll.recover(idle.frame(0), 0.5f);
-        CHECK((mover.rotation * Vec3::UnitZ()).z() > 0.0f);
+        CHECK(one.ragdoll.lies_face_up() == (direction < 0.0f));
+        const Transform controller = one.ragdoll.recover(idle.frame(0), 0.5f);
+        CHECK((controller.rotation * Vec3::UnitZ()).z() > 0.0f);
     }
 }
 
@@ -155,15 +156,15 @@ TEST_CASE("triggers: a fast landing, a hard hit, one arm alone") {
     const auto arm = static_cast<std::size_t>(stage.body("upper-arm.left"));
     stage.animate(idle);
     const HitOutcome outcome = stage.ragdoll.hit(stage.body("upper-arm.left"), Vec3(0, 0, -60),
-                                                 stage.ragdoll.states()[arm].place, true);
+                                                 stage.ragdoll.states()[arm].position, true);
     CHECK(outcome.let_go);
     CHECK(outcome.clamped);
     stage.simulate();
-    CHECK(stage.ragdoll.mover_active());
+    CHECK(stage.ragdoll.controller_active());
     CHECK(stage.ragdoll.bodies()[arm].motion == BodyMotion::free);
     CHECK(stage.ragdoll.bodies()[static_cast<std::size_t>(stage.body("hand.left"))].motion ==
           BodyMotion::free);
-    CHECK(stage.ragdoll.bodies()[0].motion == BodyMotion::carried);
+    CHECK(stage.ragdoll.bodies()[0].motion == BodyMotion::kinematic);
     stage.frames(idle, 60);
     std::vector<Transform> animated(stage.shown.size());
     sample(idle, std::fmod(stage.time, idle.seconds()), animated);
@@ -197,7 +198,7 @@ TEST_CASE("held, it keeps the animation's pose, held loosely, it sags") {
             stage.ragdoll.animate(rest, {}, 1.0f / 60.0f);  // arms out level
         }
         const float drop = stage.chart.height * 0.7f -
-                           stage.states[static_cast<std::size_t>(stage.body("forearm.left"))].place.y();
+                           stage.states[static_cast<std::size_t>(stage.body("forearm.left"))].position.y();
         CAPTURE(share);
         if (share > 0.5f)
             CHECK(drop < 0.0f);
@@ -223,7 +224,7 @@ TEST_CASE("what a game may hand in by mistake does no harm, and a frame asks for
     CHECK(stage.world.step(nan) == 0.0f);
     CHECK(stage.world.step(10.0f) <= 0.26f);
     std::vector<BodyState> broken(stage.states.size());
-    for (BodyState& state : broken) state.place.setConstant(nan);
+    for (BodyState& state : broken) state.position.setConstant(nan);
     stage.ragdoll.take(broken);
     stage.simulate();
     for (const Transform& bone : stage.shown) CHECK(bone.translation.allFinite());
@@ -244,7 +245,7 @@ TEST_CASE("a snapshot of 15 bodies is small and true") {
     std::vector<BodyState> states(15);
     std::srand(3);
     for (BodyState& state : states) {
-        state.place = Vec3(120, 3, -40) + Vec3::Random();
+        state.position = Vec3(120, 3, -40) + Vec3::Random();
         state.turn = Quat::UnitRandom();
     }
     std::vector<std::uint8_t> bytes(snapshot_size(states.size()));
@@ -255,17 +256,17 @@ TEST_CASE("a snapshot of 15 bodies is small and true") {
     REQUIRE(read_snapshot(bytes, back, seconds));
     CHECK(seconds == 12.5);
     for (std::size_t b = 0; b < states.size(); ++b) {
-        CHECK((states[b].place - back[b].place).norm() < 2e-3f);
+        CHECK((states[b].position - back[b].position).norm() < 2e-3f);
         CHECK(angle_between(states[b].turn, back[b].turn) < 0.5f / k_degrees);
     }
     std::vector<BodyState> between(states.size());
     blend_snapshots(states, back, 0.5f, between);
-    CHECK((between[3].place - states[3].place).norm() < 2e-3f);
+    CHECK((between[3].position - states[3].position).norm() < 2e-3f);
     // Damaged ones are refused.
     std::vector<BodyState> fewer(3);
     CHECK_FALSE(read_snapshot(bytes, fewer, seconds));
     bytes[0] = 0;
     CHECK_FALSE(read_snapshot(bytes, back, seconds));
-    states[2].place.x() = std::numeric_limits<float>::infinity();
+    states[2].position.x() = std::numeric_limits<float>::infinity();
     CHECK_FALSE(write_snapshot(states, 1.0, bytes));
 }

@@ -11,8 +11,8 @@ using namespace dendraxis;
 
 namespace {
 
-PlacedShape at(const Shape& shape, const Vec3& place, const Quat& turn = Quat::Identity()) {
-    return {shape, {turn, place, Vec3::Ones()}};
+PlacedShape at(const Shape& shape, const Vec3& position, const Quat& turn = Quat::Identity()) {
+    return {shape, {turn, position, Vec3::Ones()}};
 }
 
 const Shape k_unit_ball{ShapeKind::sphere, Vec3::Constant(0.5f)};
@@ -31,7 +31,7 @@ TEST_CASE("volumes and moments of shapes are those of solids, found by points wi
         Vec3 squares = Vec3::Zero();
         for (int i = 0; i < k_points; ++i) {
             const Vec3 point = shape.half.cwiseProduct(Vec3(chance(engine), chance(engine), chance(engine)));
-            if (outness(shape, point) > 1.0f) continue;
+            if (gauge(shape, point) > 1.0f) continue;
             ++within;
             squares += point.cwiseProduct(point);
         }
@@ -43,14 +43,14 @@ TEST_CASE("volumes and moments of shapes are those of solids, found by points wi
     }
 }
 
-TEST_CASE("outness grows evenly: a shape grown by it goes through the point") {
+TEST_CASE("gauge grows evenly: a shape grown by it goes through the point") {
     for (const Shape& shape : {k_unit_ball, k_unit_box, k_unit_capsule}) {
         CAPTURE(to_string(shape.kind));
         for (const Vec3& point :
              {Vec3(0.3f, 0.1f, 0.2f), Vec3(0.01f, 0.9f, 0.05f), Vec3(0.2f, -0.7f, 0.0f)}) {
             Shape grown = shape;
-            grown.half *= outness(shape, point);
-            CHECK(outness(grown, point) == doctest::Approx(1.0f).epsilon(1e-3));
+            grown.half *= gauge(shape, point);
+            CHECK(gauge(grown, point) == doctest::Approx(1.0f).epsilon(1e-3));
         }
     }
 }

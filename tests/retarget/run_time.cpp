@@ -131,7 +131,8 @@ TEST_CASE("with reach, hands and feet stand where the source's do in proportion,
             to_model_space(pairing.target.skeleton, turned.frame(f), before);
             const auto check = [&](const LimbPlan& limb, const Vec3& end, const Vec3& own, const Vec3& old) {
                 const float ratio = limb.target_length / limb.source_length;
-                const Vec3 wanted = ratio * (plan.to_target * Vec3(end - head_of(limb.source.bones[0], source)));
+                const Vec3 wanted =
+                    ratio * (plan.to_target * Vec3(end - head_of(limb.source.bones[0], source)));
                 // Near full stretch the reach is eased.
                 if ((head_of(limb.target.bones[2], target) - head_of(limb.target.bones[0], target)).norm() >
                     0.98f * limb.target_length)
@@ -145,9 +146,9 @@ TEST_CASE("with reach, hands and feet stand where the source's do in proportion,
                 check(leg, head_of(leg.source.bones[2], source), head_of(leg.target.bones[2], target),
                       head_of(leg.target.bones[2], before));
             for (const LimbPlan& arm : plan.arms)
-                check(arm, place_of(plan.source_arm(arm)->palm(), source),
-                      place_of(plan.target_arm(arm).palm(), target),
-                      place_of(plan.target_arm(arm).palm(), before));
+                check(arm, position_of(plan.source_arm(arm)->palm(), source),
+                      position_of(plan.target_arm(arm).palm(), target),
+                      position_of(plan.target_arm(arm).palm(), before));
         }
         CHECK(worst < 0.05e-3f);
         CHECK(gained > 4e-3f);

@@ -25,7 +25,7 @@ Pairing lowered_pairing() {
     return pair(chart(workshop::diver()), chart(variants::arms_lowered(workshop::diver(), 40.0f)));
 }
 
-Vec3 place(const Chart& chart, std::span<const Transform> pose, const char* chain, std::size_t index) {
+Vec3 position(const Chart& chart, std::span<const Transform> pose, const char* chain, std::size_t index) {
     std::vector<Transform> model(chart.skeleton.size());
     to_model_space(chart.skeleton, pose, model);
     return model[static_cast<std::size_t>(chart.find(chain)->bones[index])].translation;
@@ -33,8 +33,8 @@ Vec3 place(const Chart& chart, std::span<const Transform> pose, const char* chai
 
 // How far the left upper arm hangs below level.
 float arm_drop(const Chart& chart, std::span<const Transform> pose) {
-    const Vec3 way = place(chart, pose, "arm.left", 1) - place(chart, pose, "arm.left", 0);
-    return -std::asin(way.normalized().dot(chart.up)) * k_degrees;
+    const Vec3 upper = position(chart, pose, "arm.left", 1) - position(chart, pose, "arm.left", 0);
+    return -std::asin(upper.normalized().dot(chart.up)) * k_degrees;
 }
 
 Clip rest_clip(const Chart& chart) {
@@ -93,31 +93,32 @@ TEST_CASE("a source that rests oddly is matched by a pose of its own") {
 TEST_CASE("travel by rule: scaled, copied, in place") {
     Pairing pairing = pair(chart(workshop::diver()), chart(workshop::deckhand()));
     const Clip& stroll = workshop::diver().clip("stroll");
-    const auto way = [&](const Clip& clip, const Chart& who) {
+    const auto distance = [&](const Clip& clip, const Chart& who) {
         std::vector<Transform> model(who.skeleton.size());
         to_model_space(who.skeleton, clip.frame(0), model);
-        const Vec3 start = model[static_cast<std::size_t>(who.hub)].translation;
+        const Vec3 start = model[static_cast<std::size_t>(who.hips)].translation;
         to_model_space(who.skeleton, clip.frame(66), model);
-        const Vec3 moved = model[static_cast<std::size_t>(who.hub)].translation - start;
+        const Vec3 moved = model[static_cast<std::size_t>(who.hips)].translation - start;
         return moved.dot(who.facing);
     };
-    const float source_way = way(stroll, pairing.source);
-    CHECK(way(Transfer(pairing).apply(stroll), pairing.target) ==
-          doctest::Approx(leg_ratio(pairing) * source_way).epsilon(1e-3));
-    pairing.settings.travel = {{"str*", Travel::copied}};
-    CHECK(way(Transfer(pairing).apply(stroll), pairing.target) == doctest::Approx(source_way).epsilon(1e-3));
-    pairing.settings.travel = {{"idle", Travel::copied}, {"*", Travel::in_place}};
+    const float source_path = distance(stroll, pairing.source);
+    CHECK(distance(Transfer(pairing).apply(stroll), pairing.target) ==
+          doctest::Approx(leg_ratio(pairing) * source_path).epsilon(1e-3));
+    pairing.settings.root_motion = {{"str*", RootMotion::copied}};
+    CHECK(distance(Transfer(pairing).apply(stroll), pairing.target) ==
+          doctest::Approx(source_path).epsilon(1e-3));
+    pairing.settings.root_motion = {{"idle", RootMotion::copied}, {"*", RootMotion::in_place}};
     const Clip placed = Transfer(pairing).apply(stroll);
-    CHECK(std::abs(way(placed, pairing.target)) < 0.1e-3f);
+    CHECK(std::abs(distance(placed, pairing.target)) < 0.1e-3f);
     // Its feet run backward with the floor: no slide is seen.
     const ClipReview review = review_clip(pairing, stroll, placed);
     CHECK(review["foot_slide_mm"].value < 3.0f);
-    CHECK(review["travel_error_pct"].value < 0.1f);
+    CHECK(review["root_motion_error_pct"].value < 0.1f);
     CHECK(fits_pattern("walk-01", "w*k-*1"));
     CHECK_FALSE(fits_pattern("walk-01", "w*x"));
 }
 
-TEST_CASE("a ground bone that the source does not have follows a smooth path under the hub") {
+TEST_CASE("a root that the source does not have follows a smooth path under the hips") {
     const Clip carried = Transfer(pair(chart(workshop::diver()), chart(workshop::deckhand())))
                              .apply(workshop::diver().clip("stroll"));
     const Pairing pairing = pair(chart(workshop::deckhand()), chart(workshop::bosun()));
@@ -127,9 +128,9 @@ TEST_CASE("a ground bone that the source does not have follows a smooth path und
     float before = 0.0f;
     for (std::size_t f = 0; f < result.frame_count(); ++f) {
         to_model_space(who.skeleton, result.frame(f), model);
-        const Vec3 ground = model[static_cast<std::size_t>(who.ground)].translation;
-        const Vec3 hub = model[static_cast<std::size_t>(who.hub)].translation;
-        const Vec3 apart = hub - ground;
+        const Vec3 ground = model[static_cast<std::size_t>(who.root)].translation;
+        const Vec3 hips = model[static_cast<std::size_t>(who.hips)].translation;
+        const Vec3 apart = hips - ground;
         CHECK((apart - apart.dot(who.up) * who.up).norm() < 0.12f);
         const float along = ground.dot(who.facing);
         if (f > 0) CHECK(along - before == doctest::Approx(0.0228).epsilon(0.12));
@@ -153,8 +154,8 @@ TEST_CASE("contacts set by hand, an offset, passes switched off") {
     const Clip plain = Transfer(pairing).apply(idle);
     pairing.settings.offsets = {{"arm.left", Vec3(0.03f, 0.06f, 0.02f)}};
     const Clip moved = Transfer(pairing).apply(idle);
-    const Vec3 by = place(pairing.target, moved.frame(30), "arm.left", 2) -
-                    place(pairing.target, plain.frame(30), "arm.left", 2);
+    const Vec3 by = position(pairing.target, moved.frame(30), "arm.left", 2) -
+                    position(pairing.target, plain.frame(30), "arm.left", 2);
     CHECK((pairing.target.to_upright() * by - Vec3(0.03f, 0.06f, 0.02f)).norm() < 0.002f);
 
     pairing.settings = {};
@@ -180,8 +181,8 @@ TEST_CASE("a hand on the body stays on it when proportions change") {
             for (const Solid& solid : who.shape.solids) {
                 if (solid.part != "thigh.right") continue;
                 const Capsule capsule = placed(solid.capsule, model[static_cast<std::size_t>(solid.bone)]);
-                least =
-                    std::min(least, nearest_on(capsule, place_of(arm.palm(), model)).gap - arm.palm().radius);
+                least = std::min(least,
+                                 nearest_on(capsule, position_of(arm.palm(), model)).gap - arm.palm().radius);
             }
         }
         return least;

@@ -57,12 +57,12 @@ TEST_CASE("in the matched stance the target's segments point as the source's do,
         const Chain& a = *pairing.source.find(name);
         const Chain& b = *pairing.target.find(name);
         for (std::size_t i = 0; i + 1 < b.bones.size(); ++i) {
-            const auto place = [](const auto& model, int index) {
+            const auto position = [](const auto& model, int index) {
                 return model[static_cast<std::size_t>(index)].translation;
             };
-            const Vec3 theirs = place(source, a.bones[i + 1]) - place(source, a.bones[i]);
+            const Vec3 theirs = position(source, a.bones[i + 1]) - position(source, a.bones[i]);
             const Vec3 own = stance.turns[static_cast<std::size_t>(b.bones[i])] *
-                             (place(target, b.bones[i + 1]) - place(target, b.bones[i]));
+                             (position(target, b.bones[i + 1]) - position(target, b.bones[i]));
             CHECK(angle_between(shortest_arc(own, theirs), Quat::Identity()) < 1e-3f);
         }
     }
@@ -70,7 +70,7 @@ TEST_CASE("in the matched stance the target's segments point as the source's do,
     CHECK((stance.turns[foot] * pairing.target.up - pairing.target.up).norm() < 1e-5f);
 }
 
-TEST_CASE("travel goes by leg length, height by hub height") {
+TEST_CASE("travel goes by leg length, height by hips height") {
     const Transfer transfer(diver_to_bosun());
     const Clip& stroll = workshop::diver().clip("stroll");
     const Clip result = transfer.apply(stroll);
@@ -79,10 +79,10 @@ TEST_CASE("travel goes by leg length, height by hub height") {
         to_model_space(workshop::bosun().skeleton, result.frame(frame), model);
         return model[bone(workshop::bosun(), "Bo.Base")].translation;
     };
-    const Vec3 way = ground_at(result.frame_count() - 1) - ground_at(0);
-    const float source_way =
+    const Vec3 direction = ground_at(result.frame_count() - 1) - ground_at(0);
+    const float source_path =
         stroll.frame(stroll.frame_count() - 1)[bone(workshop::diver(), "ground")].translation.z();
-    CHECK(way.z() == doctest::Approx(source_way * transfer.leg_ratio()).epsilon(1e-4));
+    CHECK(direction.z() == doctest::Approx(source_path * transfer.leg_ratio()).epsilon(1e-4));
     CHECK(transfer.leg_ratio() ==
           doctest::Approx(leg_length(diver_to_bosun().target) / leg_length(diver_to_bosun().source)));
 }

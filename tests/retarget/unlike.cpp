@@ -194,9 +194,10 @@ Vec3 point(const Character& who, const Clip& clip, std::size_t frame, const std:
 
 // From the hind legs' roots to the forelegs', in degrees over level.
 float lean(const Character& who, const Clip& clip, std::size_t frame) {
-    const Vec3 way = point(who, clip, frame, "foreleg_left") + point(who, clip, frame, "foreleg_right") -
-                     point(who, clip, frame, "thigh_left") - point(who, clip, frame, "thigh_right");
-    return std::atan2(way.y(), way.z()) * k_degrees;
+    const Vec3 direction = point(who, clip, frame, "foreleg_left") +
+                           point(who, clip, frame, "foreleg_right") - point(who, clip, frame, "thigh_left") -
+                           point(who, clip, frame, "thigh_right");
+    return std::atan2(direction.y(), direction.z()) * k_degrees;
 }
 
 Clip rest_clip(const Character& who) {
@@ -206,7 +207,7 @@ Clip rest_clip(const Character& who) {
 }  // namespace
 
 TEST_CASE("a trunk on four legs leans as the source's, though the bone that carries it turns otherwise") {
-    const Character source = sticks::on_four({.middle_hub = true});
+    const Character source = sticks::on_four({.middle_hips = true});
     const Character target = sticks::on_four({.size = 1.4f, .crouch = 0.1f, .fore_legs = 0.5f});
     REQUIRE(stands_on_four(chart(source)));
     REQUIRE(stands_on_four(chart(target)));

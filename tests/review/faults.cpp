@@ -24,17 +24,17 @@ struct Stage {
     std::size_t bone(const char* chain, std::size_t index) const {
         return static_cast<std::size_t>(pairing.target.find(chain)->bones[index]);
     }
-    std::size_t hub() const { return static_cast<std::size_t>(pairing.target.hub); }
+    std::size_t hips() const { return static_cast<std::size_t>(pairing.target.hips); }
 
-    // Moves the hub in model space.
-    void move_hub(std::size_t frame, const Vec3& by) {
+    // Moves the hips in model space.
+    void move_hips(std::size_t frame, const Vec3& by) {
         const Skeleton& skeleton = pairing.target.skeleton;
         std::vector<Transform> model(skeleton.size());
         to_model_space(skeleton, result.frame(frame), model);
-        const int parent = skeleton.parent(pairing.target.hub);
+        const int parent = skeleton.parent(pairing.target.hips);
         const Transform above =
             parent == k_no_bone ? skeleton.above() : model[static_cast<std::size_t>(parent)];
-        Transform& local = result.frame(frame)[hub()];
+        Transform& local = result.frame(frame)[hips()];
         local.translation += inverse(above).scale.cwiseProduct(above.rotation.conjugate() * by);
     }
 
@@ -61,7 +61,7 @@ TEST_CASE("sunk feet are measured, to the millimetre") {
     Stage stage;
     CHECK(stage.measure("ground_depth_mm") < 5.0f);
     for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
-        stage.move_hub(f, -0.03f * stage.pairing.target.up);
+        stage.move_hips(f, -0.03f * stage.pairing.target.up);
     CHECK(stage.measure("ground_depth_mm") == doctest::Approx(30.0).epsilon(0.1));
     CHECK(stage.measure("float_mm") < 1.0f);
 }
@@ -71,10 +71,11 @@ TEST_CASE("a body that lies in the floor is measured, though its feet are not") 
     CHECK(stage.measure("body_depth_mm") < 5.0f);
     // On its back, as high as the hips stood; then down into the floor.
     for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
-        stage.turn(f, stage.hub(), about(stage.pairing.target.up.cross(stage.pairing.target.facing), -90.0f));
+        stage.turn(f, stage.hips(),
+                   about(stage.pairing.target.up.cross(stage.pairing.target.facing), -90.0f));
     const float lying = stage.measure("body_depth_mm");
     for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
-        stage.move_hub(f, -0.9f * stage.pairing.target.up);
+        stage.move_hips(f, -0.9f * stage.pairing.target.up);
     const float sunk = stage.measure("body_depth_mm");
     CHECK(sunk > 60.0f);
     CHECK(lying < 60.0f);
@@ -87,18 +88,18 @@ TEST_CASE("feet that hang are measured") {
     Stage stage;
     CHECK(stage.measure("float_mm") < 5.0f);
     for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
-        stage.move_hub(f, 0.02f * stage.pairing.target.up);
+        stage.move_hips(f, 0.02f * stage.pairing.target.up);
     CHECK(stage.measure("float_mm") == doctest::Approx(20.0).epsilon(0.1));
 }
 
 TEST_CASE("slid feet are measured, and travel that goes wrong") {
     Stage stage;
     CHECK(stage.measure("foot_slide_mm") < 3.0f);
-    CHECK(stage.measure("travel_error_pct") < 0.1f);
+    CHECK(stage.measure("root_motion_error_pct") < 0.1f);
     for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
-        stage.move_hub(f, 0.004f * static_cast<float>(f) * stage.pairing.target.facing);
+        stage.move_hips(f, 0.004f * static_cast<float>(f) * stage.pairing.target.facing);
     CHECK(stage.measure("foot_slide_mm") > 30.0f);
-    CHECK(stage.measure("travel_error_pct") > 5.0f);
+    CHECK(stage.measure("root_motion_error_pct") > 5.0f);
 }
 
 TEST_CASE("an arm in the hip is measured, and where it points") {
@@ -134,7 +135,7 @@ TEST_CASE("a pop is measured at its frame") {
 TEST_CASE("gates: findings that name the setting to change") {
     Stage stage;
     for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
-        stage.move_hub(f, -0.03f * stage.pairing.target.up);
+        stage.move_hips(f, -0.03f * stage.pairing.target.up);
     const ClipReview review = review_clip(stage.pairing, stage.source, stage.result);
     const Review judged = judge(stage.pairing, {review});
     CHECK_FALSE(judged.passed);

@@ -61,7 +61,7 @@ void check_pair(const Character& from, const Character& to) {
         CHECK(review["clipping_mm"].value <= 5.0f);
         CHECK(review["bend_flips"].value == 0.0f);
         CHECK(review["pops"].value == 0.0f);
-        CHECK(review["travel_error_pct"].value < 0.1f);
+        CHECK(review["root_motion_error_pct"].value < 0.1f);
         CHECK(judge(pairing, {review}).passed);
         if (table != nullptr)
             print_row(table, pairing, review, review_clip(pairing, clip, transfer.apply_turns(clip)));
@@ -73,14 +73,15 @@ void check_pair(const Character& from, const Character& to) {
 float skin_depth(const Character& who, const Clip& clip) {
     const Chart& chart = charted(who);
     std::vector<Affine> matrices(who.skeleton.size());
-    std::vector<Vec3> places;
+    std::vector<Vec3> positions;
     float lowest = 0.0f;
     for (std::size_t f = 0; f < clip.frame_count(); f += 3) {
         to_model_matrices(who.skeleton, clip.frame(f), matrices);
         for (const SkinnedMesh& mesh : who.meshes) {
-            places.resize(mesh.positions.size());
-            deform(mesh, matrices, places);
-            for (const Vec3& place : places) lowest = std::min(lowest, place.dot(chart.up) - chart.floor);
+            positions.resize(mesh.positions.size());
+            deform(mesh, matrices, positions);
+            for (const Vec3& position : positions)
+                lowest = std::min(lowest, position.dot(chart.up) - chart.floor);
         }
     }
     return -1000.0f * lowest;
@@ -89,9 +90,9 @@ float skin_depth(const Character& who, const Clip& clip) {
 std::vector<Vec3> palms(const Chart& chart, const Clip& clip, std::size_t frame) {
     std::vector<Transform> model(chart.skeleton.size());
     to_model_space(chart.skeleton, clip.frame(frame), model);
-    std::vector<Vec3> places;
-    for (const ArmShape& arm : chart.shape.arms) places.push_back(place_of(arm.palm(), model));
-    return places;
+    std::vector<Vec3> positions;
+    for (const ArmShape& arm : chart.shape.arms) positions.push_back(position_of(arm.palm(), model));
+    return positions;
 }
 
 float arm_length(const Chart& chart) {
@@ -105,10 +106,10 @@ float arm_length(const Chart& chart) {
     return sum;
 }
 
-Vec3 hub_at(const Chart& chart, const Clip& clip, std::size_t frame) {
+Vec3 hips_at(const Chart& chart, const Clip& clip, std::size_t frame) {
     std::vector<Transform> model(chart.skeleton.size());
     to_model_space(chart.skeleton, clip.frame(frame), model);
-    return model[static_cast<std::size_t>(chart.hub)].translation;
+    return model[static_cast<std::size_t>(chart.hips)].translation;
 }
 
 }  // namespace
@@ -165,14 +166,14 @@ TEST_CASE(
         const auto level = [&](const Vec3& v) { return Vec3(v - v.dot(chart.up) * chart.up); };
         const Clip stroll = transfer.apply(workshop::diver().clip("stroll-in-place"));
         // One cycle is 33 frames: after it, all is where it was.
-        CHECK(level(hub_at(chart, stroll, 33) - hub_at(chart, stroll, 0)).norm() < 0.1e-3f);
-        CHECK(level(hub_at(chart, stroll, 66) - hub_at(chart, stroll, 0)).norm() < 0.1e-3f);
+        CHECK(level(hips_at(chart, stroll, 33) - hips_at(chart, stroll, 0)).norm() < 0.1e-3f);
+        CHECK(level(hips_at(chart, stroll, 66) - hips_at(chart, stroll, 0)).norm() < 0.1e-3f);
 
         const Clip& crouch = workshop::diver().clip("crouch");
         const Clip low = transfer.apply(crouch);
         const float fallen =
-            hub_at(source, crouch, 48).dot(source.up) / hub_at(source, crouch, 0).dot(source.up);
-        CHECK(hub_at(chart, low, 48).dot(chart.up) / hub_at(chart, low, 0).dot(chart.up) ==
+            hips_at(source, crouch, 48).dot(source.up) / hips_at(source, crouch, 0).dot(source.up);
+        CHECK(hips_at(chart, low, 48).dot(chart.up) / hips_at(chart, low, 0).dot(chart.up) ==
               doctest::Approx(fallen).epsilon(0.08));
 
         const Clip& hop = workshop::diver().clip("hop-down");

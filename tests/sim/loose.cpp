@@ -4,7 +4,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/fit_piece.hpp>
 #include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/equip/surface.hpp>
@@ -46,7 +46,7 @@ struct Hat {
         }
         return 0;
     }
-    HandOver go(const Vec3& impulse = Vec3::Zero()) const {
+    ReleasedProp go(const Vec3& impulse = Vec3::Zero()) const {
         return let_go(prop_body(prop, 0.4f), now, before, seconds, impulse, now.translation);
     }
 };
@@ -55,40 +55,40 @@ struct Hat {
 
 TEST_CASE("a hat that is let go flies as it was moved, falls, and lies still on the ground") {
     const Hat hat;
-    const HandOver thing = hat.go();
+    const ReleasedProp thing = hat.go();
     sim::World world;
     world.add_floor(Vec3::Zero(), Vec3::UnitY());
-    const int number = world.add_loose(thing);
-    CHECK((world.loose_state(number).place - thing.state.place).norm() < 1e-5f);
+    const sim::LooseHandle number = world.add_loose(thing);
+    CHECK((world.loose_state(number).position - thing.state.position).norm() < 1e-5f);
     CHECK((frame_of(thing, world.loose_state(number)).translation - hat.now.translation).norm() < 1e-5f);
     // Free fall, while nothing is in the way.
     world.step(0.25f);
     const Vec3 wanted =
-        thing.state.place + 0.25f * thing.state.velocity + Vec3(0, -0.5f * 9.81f * 0.25f * 0.25f, 0);
-    CHECK((world.loose_state(number).place - wanted).norm() < 0.01f);
+        thing.state.position + 0.25f * thing.state.velocity + Vec3(0, -0.5f * 9.81f * 0.25f * 0.25f, 0);
+    CHECK((world.loose_state(number).position - wanted).norm() < 0.01f);
     for (int i = 0; i < 480; ++i) world.step(1.0f / 60.0f);
     const BodyState lies = world.loose_state(number);
     CHECK(lies.velocity.norm() < 0.02f);
-    CHECK(lies.place.y() > 0.02f);
-    CHECK(lies.place.y() < 0.3f);
+    CHECK(lies.position.y() > 0.02f);
+    CHECK(lies.position.y() < 0.3f);
     world.remove_loose(number);
     CHECK_THROWS_AS(world.loose_state(number), Error);
 }
 
 TEST_CASE("an impulse gives what mechanics says, at once or later") {
     const Hat hat;
-    const HandOver still = hat.go();
-    const HandOver hit = hat.go(Vec3(0.8f, 0, 0));
+    const ReleasedProp still = hat.go();
+    const ReleasedProp hit = hat.go(Vec3(0.8f, 0, 0));
     CHECK((hit.state.velocity - still.state.velocity - Vec3(2, 0, 0)).norm() < 1e-4f);
     sim::World world;
-    const int number = world.add_loose(still);
-    world.push_loose(number, Vec3(0.8f, 0, 0), still.state.place);
+    const sim::LooseHandle number = world.add_loose(still);
+    world.push_loose(number, Vec3(0.8f, 0, 0), still.state.position);
     CHECK((world.loose_state(number).velocity - still.state.velocity - Vec3(2, 0, 0)).norm() < 1e-4f);
-    HandOver wrong = still;
+    ReleasedProp wrong = still;
     wrong.body.mass = 0.0f;
     CHECK_THROWS_AS(world.add_loose(wrong), Error);
     wrong = still;
-    wrong.state.place.x() = NAN;
+    wrong.state.position.x() = NAN;
     CHECK_THROWS_AS(world.add_loose(wrong), Error);
 }
 
@@ -101,36 +101,36 @@ TEST_CASE("a hat is not shot off the head that it was on, and lands on a body th
     binding.anchors_of(hat.model, anchors);
     sim::World world;
     world.add_floor(Vec3::Zero(), Vec3::UnitY());
-    const int man = world.add(binding, states, anchors);
-    for (int b = 0; b < static_cast<int>(states.size()); ++b) world.pin(man, b, true);
-    HandOver thing = hat.go();
+    const auto man = world.add(binding, states, anchors);
+    for (int b = 0; b < static_cast<int>(states.size()); ++b) world.hold(man, b, true);
+    ReleasedProp thing = hat.go();
     thing.state.velocity.setZero();
-    thing.state.spin.setZero();
-    const int number = world.add_loose(thing);
+    thing.state.angular_velocity.setZero();
+    const sim::LooseHandle number = world.add_loose(thing);
     for (int i = 0; i < 30; ++i) {
         world.step(1.0f / 120.0f);
         CHECK(world.loose_state(number).velocity.norm() < 3.0f);
     }
     // From high above it comes to lie on the head and does not fall through to the ground.
     world.remove_loose(number);
-    thing.state.place.y() += 0.6f;
-    const int dropped = world.add_loose(thing);
+    thing.state.position.y() += 0.6f;
+    const auto dropped = world.add_loose(thing);
     float lowest = 10.0f;
     for (int i = 0; i < 60; ++i) {
         world.step(1.0f / 120.0f);
-        lowest = std::min(lowest, world.loose_state(dropped).place.y());
+        lowest = std::min(lowest, world.loose_state(dropped).position.y());
     }
     CHECK(lowest > 1.5f);
 }
 
 TEST_CASE("what was picked up follows the bone again from where it lay") {
     const Hat hat;
-    const HandOver thing = hat.go();
+    const ReleasedProp thing = hat.go();
     BodyState lies = thing.state;
-    lies.place = Vec3(1.0f, 0.1f, 0.5f);
+    lies.position = Vec3(1.0f, 0.1f, 0.5f);
     const Transform frame = frame_of(thing, lies);
     const auto hand = static_cast<std::size_t>(hat.own.find("arm.right")->bones[2]);
-    const Transform on_hand = pinned(frame, hat.model[hand]);
+    const Transform on_hand = offset_on_bone(frame, hat.model[hand]);
     CHECK(((hat.model[hand] * on_hand).translation - frame.translation).norm() < 1e-5f);
     std::vector<Transform> later(hat.model.size());
     to_model_space(hat.diver.skeleton, hat.diver.clip("stroll").frame(20), later);
@@ -152,23 +152,24 @@ TEST_CASE("what a clip carries pushes loose things aside and is not pushed") {
     };
     sim::World world;
     world.add_floor(Vec3::Zero(), Vec3::UnitY());
-    const int walks = world.add(binding);
+    const auto walks = world.add(binding);
     bodies_in(0);
     world.carry(walks, states);
     // On the floor, in the way of the feet.
-    HandOver thing = hat.go();
+    ReleasedProp thing = hat.go();
     thing.state = {Vec3(0, 0.12f, 0.75f), Quat::Identity(), Vec3::Zero(), Vec3::Zero()};
-    const int lies = world.add_loose(thing);
+    const auto lies = world.add_loose(thing);
     std::vector<BodyState> got(states.size());
     for (std::size_t f = 1; f < clip.frame_count(); ++f) {
         bodies_in(f);
         world.carry(walks, states);
         world.step(1.0f / clip.fps);
         world.states(walks, got);
-        for (std::size_t b = 0; b < got.size(); ++b) CHECK((got[b].place - states[b].place).norm() < 1e-4f);
+        for (std::size_t b = 0; b < got.size(); ++b)
+            CHECK((got[b].position - states[b].position).norm() < 1e-4f);
     }
-    CHECK(world.loose_state(lies).place.z() > 0.85f);
-    states[0].place.x() = NAN;
+    CHECK(world.loose_state(lies).position.z() > 0.85f);
+    states[0].position.x() = NAN;
     CHECK_THROWS_AS(world.carry(walks, states), Error);
 }
 
@@ -185,7 +186,7 @@ TEST_CASE("let go in a clip it starts where it was mounted, as fast, and falls w
         const Clip clip = Transfer(pair(hat.own, own)).apply(diver.clip("stroll"));
         const sim::LooseProp loose{&hat.prop, {}, 0, 20, Vec3(0.2f, 0.5f, -1.0f)};
         const sim::LooseFall fall = sim::fall_in_clip(loose, sockets, binding, own, clip);
-        REQUIRE(fall.places.size() == clip.frame_count() - 20);
+        REQUIRE(fall.frames.size() == clip.frame_count() - 20);
         std::vector<Transform> model(who.skeleton.size());
         const auto mounted = [&](std::size_t frame) {
             to_model_space(who.skeleton, clip.frame(frame), model);
@@ -193,8 +194,8 @@ TEST_CASE("let go in a clip it starts where it was mounted, as fast, and falls w
         };
         const Transform before = mounted(19);
         const Transform now = mounted(20);
-        CHECK((fall.places[0].translation - now.translation).norm() < 1e-5f);
-        CHECK(angle_between(fall.places[0].rotation, now.rotation) * k_degrees < 0.01f);
+        CHECK((fall.frames[0].translation - now.translation).norm() < 1e-5f);
+        CHECK(angle_between(fall.frames[0].rotation, now.rotation) * k_degrees < 0.01f);
         const PropBody body = prop_body(hat.prop);
         CHECK(body.mass == 0.4f);
         const Vec3 wanted = (apply(now, body.at) - apply(before, body.at)) * clip.fps +
@@ -225,11 +226,11 @@ TEST_CASE("a piece of clothing that was sized and mirrored falls from where it s
     const Transform sat = sockets.frame(0, model) * placement_of(guard, fitted.fit);
     const Surface surface = surface_of(guard.model);
     const Affine mirror = mirror_of(guard, fitted.fit);
-    for (std::size_t v = 0; v < surface.places.size(); v += 5) {
-        const Vec3 own = mirror * surface.places[v];
-        CHECK((apply(fall.places[0], own) - apply(sat, own)).norm() < 1e-5f);
+    for (std::size_t v = 0; v < surface.positions.size(); v += 5) {
+        const Vec3 own = mirror * surface.positions[v];
+        CHECK((apply(fall.frames[0], own) - apply(sat, own)).norm() < 1e-5f);
         // In a thirtieth of a second it falls half a centimetre.
-        const Vec3 step = apply(fall.places[1], own) - apply(fall.places[0], own);
+        const Vec3 step = apply(fall.frames[1], own) - apply(fall.frames[0], own);
         CHECK(step.norm() < 0.015f);
         CHECK(step.y() < 0.0f);
     }

@@ -19,19 +19,19 @@ struct Hung {
     std::vector<BodyState> states{binding.plan().bodies.size()};
     std::vector<JointAnchor> anchors{binding.plan().joints.size()};
     sim::World world;
-    int number = -1;
+    sim::RagdollHandle handle = sim::RagdollHandle::none;
 
     explicit Hung(const sim::WorldSettings& settings = {}) : world(settings) {
         const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
-        Transform stands;
-        stands.translation = Vec3(0, 2, 0);
-        binding.bodies_of(rest, stands, states);
+        Transform placement;
+        placement.translation = Vec3(0, 2, 0);
+        binding.bodies_of(rest, placement, states);
         binding.anchors_of(rest, anchors);
-        number = world.add(binding, states, anchors);
+        handle = world.add(binding, states, anchors);
     }
     void run(int frames) {
         for (int i = 0; i < frames; ++i) world.step(1.0f / 60.0f);
-        world.states(number, states);
+        world.states(handle, states);
     }
     std::size_t body(const char* name) const { return static_cast<std::size_t>(binding.plan().find(name)); }
 };
@@ -40,21 +40,21 @@ struct Hung {
 
 TEST_CASE("a free figure falls as fast as anything") {
     Hung hung;
-    const float start = hung.states[hung.body("chest")].place.y();
+    const float start = hung.states[hung.body("chest")].position.y();
     hung.run(30);
-    CHECK(start - hung.states[hung.body("chest")].place.y() ==
+    CHECK(start - hung.states[hung.body("chest")].position.y() ==
           doctest::Approx(0.5f * 9.81f * 0.25f).epsilon(0.03));
     CHECK(hung.states[hung.body("chest")].velocity.y() == doctest::Approx(-9.81f * 0.5f).epsilon(0.03));
-    CHECK(hung.world.penetration(hung.number).ground == 0.0f);
-    CHECK_FALSE(hung.world.asleep(hung.number));
+    CHECK(hung.world.penetration(hung.handle).ground == 0.0f);
+    CHECK_FALSE(hung.world.asleep(hung.handle));
 }
 
 TEST_CASE("without weight nothing moves, and a push gives all of it the speed that it must") {
     sim::WorldSettings settings;
     settings.gravity.setZero();
     Hung hung(settings);
-    hung.world.push(hung.number, static_cast<int>(hung.body("hips")), Vec3(0, 0, 40),
-                    hung.states[hung.body("hips")].place);
+    hung.world.push(hung.handle, static_cast<int>(hung.body("hips")), Vec3(0, 0, 40),
+                    hung.states[hung.body("hips")].position);
     hung.run(60);
     Vec3 momentum = Vec3::Zero();
     for (std::size_t b = 0; b < hung.states.size(); ++b)
@@ -65,33 +65,33 @@ TEST_CASE("without weight nothing moves, and a push gives all of it the speed th
 
 TEST_CASE("pinned by the head it hangs together, let go it falls, taken out it is gone") {
     Hung hung;
-    hung.world.pin(hung.number, static_cast<int>(hung.body("head")), true);
-    const Vec3 head = hung.states[hung.body("head")].place;
+    hung.world.hold(hung.handle, static_cast<int>(hung.body("head")), true);
+    const Vec3 head = hung.states[hung.body("head")].position;
     hung.run(300);
-    CHECK((hung.states[hung.body("head")].place - head).norm() < 1e-4f);
-    CHECK(hung.states[hung.body("foot.left")].place.y() < head.y() - 1.2f);
+    CHECK((hung.states[hung.body("head")].position - head).norm() < 1e-4f);
+    CHECK(hung.states[hung.body("foot.left")].position.y() < head.y() - 1.2f);
     for (std::size_t j = 0; j < hung.anchors.size(); ++j) {
         const RagdollJoint& joint = hung.binding.plan().joints[j];
         const BodyState& above = hung.states[static_cast<std::size_t>(joint.above)];
         CHECK(separation_of(hung.anchors[j], above, hung.states[static_cast<std::size_t>(joint.body)]) <
               2e-3f);
     }
-    hung.world.pin(hung.number, static_cast<int>(hung.body("head")), false);
+    hung.world.hold(hung.handle, static_cast<int>(hung.body("head")), false);
     hung.run(30);
-    CHECK(hung.states[hung.body("head")].place.y() < head.y() - 0.9f);
-    hung.world.remove(hung.number);
-    CHECK_THROWS(hung.world.states(hung.number, hung.states));
+    CHECK(hung.states[hung.body("head")].position.y() < head.y() - 0.9f);
+    hung.world.remove(hung.handle);
+    CHECK_THROWS(hung.world.states(hung.handle, hung.states));
 }
 
 TEST_CASE("a driven elbow goes where it is told, against the arm's weight") {
     sim::WorldSettings settings;
     settings.bodies_touch = false;
     Hung hung(settings);
-    hung.world.pin(hung.number, static_cast<int>(hung.body("upper-arm.left")), true);
+    hung.world.hold(hung.handle, static_cast<int>(hung.body("upper-arm.left")), true);
     const int joint = hung.binding.plan().joint_of(static_cast<int>(hung.body("forearm.left")));
     const RagdollJoint& plan = hung.binding.plan().joints[static_cast<std::size_t>(joint)];
     const Quat target(Eigen::AngleAxisf(1.2f, plan.range.about));
-    hung.world.drive(hung.number, joint, target, plan.strength);
+    hung.world.drive(hung.handle, joint, target, plan.strength);
     hung.run(120);
     const TurnAngles now = turn_angles(plan.range, turn_of(hung.anchors[static_cast<std::size_t>(joint)],
                                                            hung.states[hung.body("upper-arm.left")],

@@ -90,14 +90,15 @@ TEST_CASE("a figure that is flat is laid on as the hint says, not as its mirror 
 }
 
 TEST_CASE("the skin tells how a bone lies that ends in no joint") {
-    const auto limb = [](const Vec3& way) {
+    const auto limb = [](const Vec3& direction) {
         std::vector<Bone> bones(6);
         for (std::size_t i = 0; i < bones.size(); ++i) {
             bones[i].name = bones[i].label = "b" + std::to_string(i);
             bones[i].parent = i == 0 ? k_no_bone : 0;
             bones[i].rest.translation = Vec3(0.2f * static_cast<float>(i % 3), i < 3 ? 0.3f : -0.3f, 0.0f);
         }
-        return std::pair(Skeleton(bones), std::vector<BoneMark>{{5, Vec3(0.4f, 0.0f, 0.0f) + 0.3f * way}});
+        return std::pair(Skeleton(bones),
+                         std::vector<BoneMark>{{5, Vec3(0.4f, 0.0f, 0.0f) + 0.3f * direction}});
     };
     const auto [from, from_marks] = limb(-Vec3::UnitY());
     const auto [to, to_marks] = limb(Vec3(0.0f, -0.8f, 0.6f));

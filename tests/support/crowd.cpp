@@ -95,8 +95,8 @@ Score judge(const Body& body, const dendraxis::Chart& chart) {
         return score;
     }
     score.hips =
-        chart.hub != dendraxis::k_no_bone && (body.hips.contains(chart.skeleton.bone(chart.hub).label) ||
-                                              body.optional.contains(chart.skeleton.bone(chart.hub).label));
+        chart.hips != dendraxis::k_no_bone && (body.hips.contains(chart.skeleton.bone(chart.hips).label) ||
+                                               body.optional.contains(chart.skeleton.bone(chart.hips).label));
     score.facing = chart.facing.dot(body.facing) > 0.7f;
     return score;
 }

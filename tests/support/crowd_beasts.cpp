@@ -117,13 +117,13 @@ void Builder::bird() {
 // What is no body: a snake, tentacles around a bell, a fork, a fish, a table, a crane, a spider.
 void Builder::thing() {
     const int which = count(0, 6);
-    const auto row = [&](const std::string& stem, std::string above, const Vec3& from, const Vec3& way,
+    const auto row = [&](const std::string& stem, std::string above, const Vec3& from, const Vec3& direction,
                          int bones, float radius) {
         for (int i = 0; i < bones; ++i) {
             const float step = 1.0f / static_cast<float>(bones);
             const std::string label = stem + std::to_string(i);
-            add(label, above, from + way * (step * static_cast<float>(i)),
-                from + way * (step * static_cast<float>(i + 1)), radius);
+            add(label, above, from + direction * (step * static_cast<float>(i)),
+                from + direction * (step * static_cast<float>(i + 1)), radius);
             above = label;
         }
         return above;

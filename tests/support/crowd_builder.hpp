@@ -20,7 +20,7 @@ struct Joint {
     std::string label;   // unique, says the truth
     std::string parent;  // in the file
     std::string holder;  // in the body; empty: the parent
-    Vec3 place = Vec3::Zero();
+    Vec3 position = Vec3::Zero();
     Vec3 end = Vec3::Zero();  // of its flesh
     float radius = 0.0f;      // of its flesh; 0: none
 };
@@ -41,7 +41,7 @@ class Builder {
     const Oddities& odd() const { return body_.odd; }
 
     Joint& joint(const std::string& label);
-    Vec3 place(const std::string& label) { return joint(label).place; }
+    Vec3 position(const std::string& label) { return joint(label).position; }
 
     void add(const std::string& label, const std::string& parent, const Vec3& where, const Vec3& end,
              float radius);
@@ -53,7 +53,7 @@ class Builder {
 
     void neck_and_head(const Vec3& neck, const Vec3& head);
 
-    void digits(const std::string& s, float side, const Vec3& hand, const Vec3& way,
+    void digits(const std::string& s, float side, const Vec3& hand, const Vec3& direction,
                 const std::string& parent, float length);
 
     void arm(const std::string& s, float side, float shoulder_height, float half_width, float upper,
@@ -65,7 +65,7 @@ class Builder {
 
     void clothes(float hip_height, float shoulder_height);
 
-    void tail(const std::string& parent, const Vec3& start, const Vec3& way, int bones);
+    void tail(const std::string& parent, const Vec3& start, const Vec3& direction, int bones);
 
     void biped();
 

@@ -74,7 +74,7 @@ void Builder::finish() {
         add("pole.r", "", {-0.1f, 0.5f, 0.6f}, Vec3::Zero(), 0.0f);
     }
     sort_joints();
-    const Vec3 origin = odd().pelvis_origin && has("hips") ? joint("hips").place : Vec3(Vec3::Zero());
+    const Vec3 origin = odd().pelvis_origin && has("hips") ? joint("hips").position : Vec3(Vec3::Zero());
     const float scale = std::pow(10.0f, uniform(-2.0f, 2.0f));
     const float quarter = 1.57079633f;
     const Quat yaw(Eigen::AngleAxisf(quarter * static_cast<float>(count(0, 3)), Vec3::UnitY()));
@@ -85,7 +85,7 @@ void Builder::finish() {
     std::vector<Quat> turns;
     for (std::size_t i = 0; i < joints_.size(); ++i) {
         Joint& j = joints_[i];
-        j.place = turn * (scale * (j.place - origin));
+        j.position = turn * (scale * (j.position - origin));
         j.end = turn * (scale * (j.end - origin));
         j.radius *= scale;
         dendraxis::Bone bone;
@@ -96,11 +96,11 @@ void Builder::finish() {
             Eigen::AngleAxisf(uniform(-3.0f, 3.0f), Vec3(uniform(-1, 1), uniform(-1, 1), 1.1f).normalized()));
         turns.push_back(own);
         if (bone.parent == dendraxis::k_no_bone) {
-            bone.rest.translation = j.place;
+            bone.rest.translation = j.position;
             bone.rest.rotation = own;
         } else {
             const auto p = static_cast<std::size_t>(bone.parent);
-            bone.rest.translation = turns[p].conjugate() * (j.place - joints_[p].place);
+            bone.rest.translation = turns[p].conjugate() * (j.position - joints_[p].position);
             bone.rest.rotation = turns[p].conjugate() * own;
         }
         bone.rest.scale = Vec3::Ones();
@@ -150,12 +150,12 @@ void Builder::add_skin() {
         int before = index_of(j.holder.empty() ? j.parent : j.holder);
         while (before != dendraxis::k_no_bone && joints_[static_cast<std::size_t>(before)].radius <= 0.0f)
             before = index_of(joints_[static_cast<std::size_t>(before)].parent);
-        const Vec3 along = (j.end - j.place).normalized();
+        const Vec3 along = (j.end - j.position).normalized();
         const Vec3 u = along.unitOrthogonal() * j.radius;
         const Vec3 v = along.cross(u);
         const auto base = static_cast<std::uint32_t>(mesh.positions.size());
         for (std::uint32_t ring = 0; ring < 4; ++ring) {
-            const Vec3 middle = j.place + (j.end - j.place) * (static_cast<float>(ring) / 3.0f);
+            const Vec3 middle = j.position + (j.end - j.position) * (static_cast<float>(ring) / 3.0f);
             for (std::uint32_t k = 0; k < 6; ++k) {
                 const float angle = 1.04719755f * static_cast<float>(k);
                 mesh.positions.push_back(middle + std::cos(angle) * u + std::sin(angle) * v);

@@ -65,8 +65,8 @@ void Builder::neck_and_head(const Vec3& neck, const Vec3& head) {
         parent = label;
     }
     const float skull = uniform(0.09f, 0.14f);
-    const Vec3 way = body_.kind == Kind::biped ? Vec3(0, 1, 0.15f) : Vec3(0, 0.3f, 1);
-    add("head", parent, head, head + 2.0f * skull * way.normalized(), skull);
+    const Vec3 direction = body_.kind == Kind::biped ? Vec3(0, 1, 0.15f) : Vec3(0, 0.3f, 1);
+    add("head", parent, head, head + 2.0f * skull * direction.normalized(), skull);
     charted("head", "head");
     if (odd().face) {
         add("jaw", "head", head + Vec3(0, 0.02f, 0.03f), head + Vec3(0, 0.01f, skull + 0.03f), 0.02f);
@@ -86,8 +86,8 @@ void Builder::neck_and_head(const Vec3& neck, const Vec3& head) {
         }
     }
     if (odd().hat)
-        add("hat", "head", head + 1.9f * skull * way.normalized(),
-            head + (2.0f * skull + 0.12f) * way.normalized(), 0.8f * skull);
+        add("hat", "head", head + 1.9f * skull * direction.normalized(),
+            head + (2.0f * skull + 0.12f) * direction.normalized(), 0.8f * skull);
     if (odd().ears) {
         for (const float side : {1.0f, -1.0f}) {
             const Vec3 ear = head + Vec3(side * 0.07f, 1.6f * skull, 0);
@@ -107,7 +107,7 @@ void Builder::neck_and_head(const Vec3& neck, const Vec3& head) {
     }
 }
 
-void Builder::digits(const std::string& s, float side, const Vec3& hand, const Vec3& way,
+void Builder::digits(const std::string& s, float side, const Vec3& hand, const Vec3& direction,
                      const std::string& parent, float length) {
     const int fingers = fingers_;
     if (fingers == 0) return;
@@ -139,11 +139,11 @@ void Builder::digits(const std::string& s, float side, const Vec3& hand, const V
             fingers == 1 ? 0.0f : 0.035f - 0.07f * static_cast<float>(i) / static_cast<float>(fingers - 1);
         const float bow = 1.0f - 0.15f * std::abs(static_cast<float>(i) - 1.0f);
         row(k_rows[static_cast<std::size_t>(fingers)][static_cast<std::size_t>(i)],
-            hand + way * (0.45f * length) + forward * off, way, 0.55f * length * bow, 3);
+            hand + direction * (0.45f * length) + forward * off, direction, 0.55f * length * bow, 3);
     }
     if (fingers >= 1)
-        row("thumb", hand + way * (0.12f * length) + forward * 0.03f,
-            (0.6f * way + 0.8f * forward).normalized(), 0.4f * length, thumb_joints_);
+        row("thumb", hand + direction * (0.12f * length) + forward * 0.03f,
+            (0.6f * direction + 0.8f * forward).normalized(), 0.4f * length, thumb_joints_);
 }
 
 void Builder::arm(const std::string& s, float side, float shoulder_height, float half_width, float upper,
@@ -159,14 +159,14 @@ void Builder::arm(const std::string& s, float side, float shoulder_height, float
     }
     if (odd().uneven) upper *= uniform(0.93f, 1.07f), lower *= uniform(0.93f, 1.07f);
     if (odd().posed) angle += side > 0 ? -0.7f : 0.2f;
-    const Vec3 way = Vec3(side * std::cos(angle), -std::sin(angle), 0.0f);
-    const Vec3 bent = (way + Vec3(0, 0, odd().posed && side < 0 ? 1.2f : 0.12f)).normalized();
-    const Vec3 elbow = shoulder + upper * way;
+    const Vec3 direction = Vec3(side * std::cos(angle), -std::sin(angle), 0.0f);
+    const Vec3 bent = (direction + Vec3(0, 0, odd().posed && side < 0 ? 1.2f : 0.12f)).normalized();
+    const Vec3 elbow = shoulder + upper * direction;
     const Vec3 wrist = elbow + lower * bent;
     const float hand = uniform(0.16f, 0.2f);
     const std::string chain = "arm" + to_side;
     if (odd().block) {
-        add("upper" + s, parent, shoulder, wrist + hand * way, 0.07f);
+        add("upper" + s, parent, shoulder, wrist + hand * direction, 0.07f);
         charted(chain, "upper" + s);
         return;
     }
@@ -174,11 +174,11 @@ void Builder::arm(const std::string& s, float side, float shoulder_height, float
     charted(chain, "upper" + s);
     parent = "upper" + s;
     if (odd().twist_halves) {
-        add("upper2" + s, parent, shoulder + 0.5f * upper * way, elbow, 0.05f);
+        add("upper2" + s, parent, shoulder + 0.5f * upper * direction, elbow, 0.05f);
         charted(chain, "upper2" + s);
         parent = "upper2" + s;
     }
-    if (odd().twist_leaves) add("twist" + s, parent, shoulder + 0.7f * upper * way, elbow, 0.04f);
+    if (odd().twist_leaves) add("twist" + s, parent, shoulder + 0.7f * upper * direction, elbow, 0.04f);
     if (odd().doubled_joints) {
         add("elbow" + s, parent, elbow, elbow, 0.0f);
         parent = "elbow" + s;
@@ -275,7 +275,8 @@ void Builder::clothes(float hip_height, float shoulder_height) {
         }
     }
     if (odd().dress)
-        joint("hips").end = joint("hips").place - Vec3(0, 0.75f * hip_height, 0), joint("hips").radius = 0.2f;
+        joint("hips").end = joint("hips").position - Vec3(0, 0.75f * hip_height, 0),
+        joint("hips").radius = 0.2f;
     if (odd().skirt) {
         for (const float side : {1.0f, -1.0f}) {
             std::string parent = "hips";
@@ -290,13 +291,13 @@ void Builder::clothes(float hip_height, float shoulder_height) {
     }
 }
 
-void Builder::tail(const std::string& parent, const Vec3& start, const Vec3& way, int bones) {
+void Builder::tail(const std::string& parent, const Vec3& start, const Vec3& direction, int bones) {
     std::string above = parent;
     for (int i = 0; i < bones; ++i) {
         const std::string label = "tail" + std::to_string(i);
         const float step = 1.0f / static_cast<float>(bones);
-        add(label, above, start + way * (step * static_cast<float>(i)),
-            start + way * (step * static_cast<float>(i + 1)), 0.03f);
+        add(label, above, start + direction * (step * static_cast<float>(i)),
+            start + direction * (step * static_cast<float>(i + 1)), 0.03f);
         charted("tail", label);
         above = label;
     }
@@ -316,7 +317,7 @@ void Builder::biped() {
     const float upper = uniform(0.22f, 0.34f);
     const float lower = upper * uniform(0.8f, 1.1f);
     const float angle = count(0, 1) == 0 ? 0.0f : uniform(0.0f, 1.3f);
-    const float lean = place(chest_).z();
+    const float lean = position(chest_).z();
     for (const float side : {1.0f, -1.0f}) {
         const std::string s = side > 0 ? ".l" : ".r";
         arm(s, side, hip + trunk - 0.03f, uniform_width_ * wide_, upper, lower, angle, lean);

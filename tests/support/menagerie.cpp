@@ -41,7 +41,7 @@ std::map<std::string, std::vector<std::string>> chains_from(const std::string& t
     return result;
 }
 
-Specimen make(const std::string& name, const std::vector<Joint>& plan, const std::string& hub,
+Specimen make(const std::string& name, const std::vector<Joint>& plan, const std::string& hips,
               const std::string& chains, const std::string& left = "l", const std::string& right = "r") {
     Specimen specimen;
     specimen.name = name;
@@ -49,17 +49,17 @@ Specimen make(const std::string& name, const std::vector<Joint>& plan, const std
     // The planned joints know one root; further ones are cut loose afterwards.
     specimen.character.skeleton = harbour::build_skeleton(harbour::mirrored(plan, left, right), 1, {});
     specimen.chains = chains_from(chains, left, right);
-    specimen.hub = hub;
+    specimen.hips = hips;
     return specimen;
 }
 
 // Gives each of these bones a box of flesh from its joint to a point.
 void add_boxes(Character& character, const std::vector<std::pair<std::string, Vec3>>& ends, float thickness) {
     const auto model = dendraxis::rest_in_model_space(character.skeleton);
-    std::vector<std::pair<std::string, Vec3>> places;
+    std::vector<std::pair<std::string, Vec3>> positions;
     for (std::size_t i = 0; i < model.size(); ++i)
-        places.emplace_back(character.skeleton.bones()[i].name, model[i].translation);
-    harbour::Sculptor sculptor(places);
+        positions.emplace_back(character.skeleton.bones()[i].name, model[i].translation);
+    harbour::Sculptor sculptor(positions);
     sculptor.material("wood", {0.5f, 0.4f, 0.3f});
     for (const auto& [bone, end] : ends) {
         const Vec3 start = sculptor.joint(bone);

@@ -13,7 +13,7 @@ struct Specimen {
     std::string name;
     dendraxis::Character character;
     std::map<std::string, std::vector<std::string>> chains;  ///< by chain, the names of its bones
-    std::string hub;                                         ///< empty: there is no body
+    std::string hips;                                        ///< empty: there is no body
 };
 
 std::vector<Specimen> specimens();

@@ -15,12 +15,13 @@ class Builder {
  public:
     explicit Builder(float size) : size_(size) {}
 
-    int add(const std::string& name, int parent, const Vec3& place, const Quat& rotation = Quat::Identity()) {
+    int add(const std::string& name, int parent, const Vec3& position,
+            const Quat& rotation = Quat::Identity()) {
         Bone bone;
         bone.name = bone.label = name;
         bone.parent = parent;
         Transform at;
-        at.translation = size_ * place;
+        at.translation = size_ * position;
         at.rotation = rotation;
         bone.rest = parent == k_no_bone ? at : inverse(model_[static_cast<std::size_t>(parent)]) * at;
         bones_.push_back(bone);
@@ -103,9 +104,9 @@ Character figure(const Plan& plan) {
 Character on_four(const FourPlan& plan) {
     Builder builder(plan.size);
     const float high = 0.66f;
-    int hub = builder.add("pelvis", k_no_bone, {0.0f, high, plan.middle_hub ? 0.0f : -0.4f});
-    const int hind = plan.middle_hub ? builder.add("loin", hub, {0.0f, high, -0.2f}) : hub;
-    int spine = hub;
+    int hips = builder.add("pelvis", k_no_bone, {0.0f, high, plan.middle_hips ? 0.0f : -0.4f});
+    const int hind = plan.middle_hips ? builder.add("loin", hips, {0.0f, high, -0.2f}) : hips;
+    int spine = hips;
     for (int i = 0; i < 2; ++i)
         spine = builder.add("spine_" + std::to_string(i + 1), spine,
                             {0.0f, high, 0.05f + 0.2f * static_cast<float>(i)});
@@ -154,21 +155,21 @@ Character split(Character character, const std::string& name) {
     const int cut = old.find(name);
     const int child = old.children(cut).front();
     std::vector<Bone> bones;
-    std::vector<int> place(old.size());
+    std::vector<int> position(old.size());
     for (int i = 0; i < static_cast<int>(old.size()); ++i) {
         Bone bone = old.bone(i);
         if (i == child) {
             Bone half;
             half.name = half.label = name + "_half";
-            half.parent = place[static_cast<std::size_t>(cut)];
+            half.parent = position[static_cast<std::size_t>(cut)];
             half.rest.translation = 0.5f * bone.rest.translation;
             bones.push_back(half);
             bone.parent = static_cast<int>(bones.size()) - 1;
             bone.rest.translation *= 0.5f;
         } else if (bone.parent != k_no_bone) {
-            bone.parent = place[static_cast<std::size_t>(bone.parent)];
+            bone.parent = position[static_cast<std::size_t>(bone.parent)];
         }
-        place[static_cast<std::size_t>(i)] = static_cast<int>(bones.size());
+        position[static_cast<std::size_t>(i)] = static_cast<int>(bones.size());
         bones.push_back(bone);
     }
     return with_bones(character, std::move(bones));
@@ -178,7 +179,7 @@ Character merged(Character character, const std::string& name) {
     const Skeleton& old = character.skeleton;
     const int gone = old.find(name);
     std::vector<Bone> bones;
-    std::vector<int> place(old.size(), k_no_bone);
+    std::vector<int> position(old.size(), k_no_bone);
     for (int i = 0; i < static_cast<int>(old.size()); ++i) {
         if (i == gone) continue;
         Bone bone = old.bone(i);
@@ -186,8 +187,8 @@ Character merged(Character character, const std::string& name) {
             bone.rest = old.bone(gone).rest * bone.rest;
             bone.parent = old.parent(gone);
         }
-        if (bone.parent != k_no_bone) bone.parent = place[static_cast<std::size_t>(bone.parent)];
-        place[static_cast<std::size_t>(i)] = static_cast<int>(bones.size());
+        if (bone.parent != k_no_bone) bone.parent = position[static_cast<std::size_t>(bone.parent)];
+        position[static_cast<std::size_t>(i)] = static_cast<int>(bones.size());
         bones.push_back(bone);
     }
     return with_bones(character, std::move(bones));

@@ -32,9 +32,9 @@ Character figure(const Plan& plan);
 
 struct FourPlan {
     float size = 1.0f;
-    bool middle_hub = false;  ///< the body is carried by a bone in its middle, from which both ends hang
-    float crouch = 0.0f;      ///< how far hind knees stand forward at rest, metres
-    float fore_legs = 0.6f;   ///< how high the shoulders are
+    bool middle_hips = false;  ///< the body is carried by a bone in its middle, from which both ends hang
+    float crouch = 0.0f;       ///< how far hind knees stand forward at rest, metres
+    float fore_legs = 0.6f;    ///< how high the shoulders are
 };
 
 /// A body on four legs that faces +Z, about 0.8 m tall.

@@ -228,17 +228,18 @@ Character reordered(Character character, unsigned seed) {
     }
     std::shuffle(roots.begin(), roots.end(), random);
     for (const int root : roots) visit(root);
-    std::vector<int> place(order.size());
+    std::vector<int> position(order.size());
     for (std::size_t i = 0; i < order.size(); ++i)
-        place[static_cast<std::size_t>(order[i])] = static_cast<int>(i);
+        position[static_cast<std::size_t>(order[i])] = static_cast<int>(i);
     std::vector<Bone> bones;
     for (const int old : order) {
         Bone bone = skeleton.bone(old);
-        if (bone.parent != dendraxis::k_no_bone) bone.parent = place[static_cast<std::size_t>(bone.parent)];
+        if (bone.parent != dendraxis::k_no_bone)
+            bone.parent = position[static_cast<std::size_t>(bone.parent)];
         bones.push_back(std::move(bone));
     }
     for (SkinnedMesh& mesh : character.meshes) {
-        for (int& bone : mesh.bones) bone = place[static_cast<std::size_t>(bone)];
+        for (int& bone : mesh.bones) bone = position[static_cast<std::size_t>(bone)];
     }
     character.skeleton = Skeleton(std::move(bones), skeleton.above());
     character.clips.clear();

@@ -60,7 +60,7 @@ TEST_CASE("what needs hips stops with one line where there are none, and writes 
         CAPTURE(line);
         const auto refused = workshop::run_tool(line);
         CHECK(refused.status == 3);
-        CHECK(refused.err.find("has no hub") != std::string::npos);
+        CHECK(refused.err.find("has no hips") != std::string::npos);
         CHECK(std::count(refused.err.begin(), refused.err.end(), '\n') == 1);
     }
     CHECK(!workshop::fs::exists(out + ".rig.json"));

@@ -33,8 +33,8 @@ bool is_png(const workshop::fs::path& path) {
 
 TEST_CASE("survey tells what a file holds") {
     const json survey = json_from("survey --json " + k_bosun);
-    CHECK(survey["hub"] == "Bo.Pelvis");
-    CHECK(survey["ground"] == "Bo.Base");
+    CHECK(survey["hips"] == "Bo.Pelvis");
+    CHECK(survey["root"] == "Bo.Base");
     CHECK(survey["character"]["stance"] == "A");
     CHECK(survey["character"]["height"].get<double>() == doctest::Approx(1.64).epsilon(0.02));
     CHECK(survey["bones"].size() == workshop::bosun().skeleton.size());
@@ -67,7 +67,7 @@ TEST_CASE("chart --json is the sheet, a sheet stands for its character, and its 
     json chart = json_from("chart --json " + k_diver + " -o " + sheet.string());
     CHECK(chart["format"] == "dendraxis-rig");
     CHECK(chart["chains"].size() == 23);
-    CHECK(json_from("chart --json " + sheet.string())["hub"] == "hips");
+    CHECK(json_from("chart --json " + sheet.string())["hips"] == "hips");
 
     // Without its left arm in the sheet the arm is left over.
     json edited = json::parse(io::read_text(sheet));

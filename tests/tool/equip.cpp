@@ -49,7 +49,7 @@ TEST_CASE("sockets are listed, added, moved, mirrored, copied and removed in a s
     CHECK(sockets[6]["bone"] == "thigh_right");
     CHECK(sockets[6]["at"][0].get<double>() == doctest::Approx(-0.08));
     CHECK(sockets[6]["turn"][1].get<double>() == doctest::Approx(-90.0));
-    const auto copied = run_tool("socket copy " + k_bosun + " ladle.left --from " + sheet + " --json");
+    const auto copied = run_tool("socket bring " + k_bosun + " ladle.left --from " + sheet + " --json");
     CHECK(copied.status == 0);
     CHECK(json::parse(copied.out)["sockets"].back()["name"] == "ladle.left");
     // The ragdoll and the sockets of a sheet leave each other alone.
@@ -146,8 +146,8 @@ TEST_CASE("examples of both hands, three places, guards, hat and hook run and te
     CHECK(json::parse(run_tool("equip " + file + " --json").out)["props"].size() == 1);
     CHECK(workshop::run(folder + "/09_both_hands " + k_diver + " swing-malet " + file)
               .err.find("swing-mallet") != std::string::npos);
-    const auto places = workshop::run(folder + "/10_hand_belt_back " + file);
-    CHECK(places.out.find("switch 1: jumps 0.00 m") != std::string::npos);
+    const auto positions = workshop::run(folder + "/10_hand_belt_back " + file);
+    CHECK(positions.out.find("switch 1: jumps 0.00 m") != std::string::npos);
     CHECK(json::parse(run_tool("equip " + file + " --json").out)["props"].size() == 3);
     const auto guards = workshop::run(folder + "/11_guards_that_fit " + k_diver + " " + k_bosun);
     REQUIRE_MESSAGE(guards.status == 0, guards.err);
@@ -303,11 +303,11 @@ TEST_CASE("a hat is let go in a clip: it falls, no longer follows, and goes with
         Vec3 sum = Vec3::Zero();
         int shown = 0;
         for (const SkinnedMesh& mesh : props_at(diver, clip, frame)) {
-            std::vector<Vec3> places(mesh.positions.size());
-            deform(mesh, matrices, places);
-            if ((places[0] - places[places.size() / 2]).norm() < 1e-4f) continue;
+            std::vector<Vec3> positions(mesh.positions.size());
+            deform(mesh, matrices, positions);
+            if ((positions[0] - positions[positions.size() / 2]).norm() < 1e-4f) continue;
             ++shown;
-            for (const Vec3& place : places) sum += place / static_cast<float>(places.size());
+            for (const Vec3& position : positions) sum += position / static_cast<float>(positions.size());
         }
         CHECK(shown == 1);
         return sum;
@@ -343,7 +343,7 @@ TEST_CASE("a hat is let go in a clip: it falls, no longer follows, and goes with
                     "'lantern' is let go"},
                    {"--let-go oilskin-hat", "give a clip"},
                    {"--let-go strol:20=oilskin-hat", "stroll"},
-                   {"--let-go stroll:20=oilskin-hat --push oilskin-hat=1,2", "give a name and a place"},
+                   {"--let-go stroll:20=oilskin-hat --push oilskin-hat=1,2", "give a name and a position"},
                    {"--push oilskin-hat=0,0,1", "--let-go"},
                    {"--let-go stroll:20=oilskin-hat --terrain nothing.glb", "nothing.glb"}});
 }

@@ -52,11 +52,11 @@ TEST_CASE("a ragdoll that is wrong fails its check, wrong usage is told in one l
     workshop::Scratch scratch;
     const std::string sheet = (scratch / "diver.rig.json").string();
     REQUIRE(run_tool("ragdoll build " + k_diver + " -o " + sheet).status == 0);
-    REQUIRE(workshop::run("sed -i 's/\"mass\": [0-9.]*/\"mass\": 4, \"locked\": true/' " + sheet).status ==
+    REQUIRE(workshop::run("sed -i 's/\"mass\": [0-9.]*/\"mass\": 4, \"kinematic\": true/' " + sheet).status ==
             0);
     const auto checked = run_tool("ragdoll check " + sheet);
     CHECK(checked.status == 1);
-    CHECK(checked.out.find("ragdoll.locked") != std::string::npos);
+    CHECK(checked.out.find("ragdoll.kinematic") != std::string::npos);
 
     struct Case {
         std::string arguments;

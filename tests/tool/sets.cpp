@@ -98,7 +98,7 @@ TEST_CASE("settings in the pairing file are read, and wrong ones told where they
                                   file.string() + " --clip stroll -o " + (scratch / "o.glb").string());
     };
     json good = plain;
-    good["travel"] = {{{"clips", "str*"}, {"how", "in-place"}}};
+    good["root_motion"] = {{{"clips", "str*"}, {"how", "in-place"}}};
     good["positions"] = {{{"clips", "*"}, {"chains", "arm.*"}, {"how", "dropped"}}};
     good["turns"] = {{{"bone", "Bo.L.UpArm"}, {"degrees", {0, 0, 10}}}};
     good["source_stance"] = {{"clip", "idle"}, {"frame", 0}};
@@ -115,7 +115,7 @@ TEST_CASE("settings in the pairing file are read, and wrong ones told where they
         CHECK(outcome.status == 3);
         CHECK(outcome.err.find(says) != std::string::npos);
     };
-    wrong("travel", {{{"clips", "*"}, {"how", "sideways"}}}, "/travel/0");
+    wrong("root_motion", {{{"clips", "*"}, {"how", "sideways"}}}, "/root_motion/0");
     wrong("positions", {{{"clips", "*"}, {"how", "kept"}}}, "/positions/0");
     wrong("turns", {{{"bone", "Bo.L.UpArn"}, {"degrees", {0, 0, 10}}}}, "did you mean 'Bo.L.UpArm'");
     wrong("source_stance", {{"clip", "idel"}, {"frame", 0}}, "did you mean 'idle'");

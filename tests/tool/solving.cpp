@@ -32,10 +32,10 @@ TEST_CASE("solve brings a hand where it is asked to, in the file that it writes"
         const Character before = io::load_character(workshop::demo(name));
         const Chart charted = chart(before);
         const float size = charted.height / 1.87f;
-        const Vec3 place = size * Vec3(0.45f, 0.95f, 0.4f);
+        const Vec3 position = size * Vec3(0.45f, 0.95f, 0.4f);
         const auto outcome =
-            solve(workshop::demo(name).string() + " --reach arm.left=" + std::to_string(place.x()) + "," +
-                  std::to_string(place.y()) + "," + std::to_string(place.z()) + " --json -o " + out);
+            solve(workshop::demo(name).string() + " --reach arm.left=" + std::to_string(position.x()) + "," +
+                  std::to_string(position.y()) + "," + std::to_string(position.z()) + " --json -o " + out);
         REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
         CHECK(outcome.out.find("\"frames_reached\": 1") != std::string::npos);
         const Character after = io::load_character(out);
@@ -44,7 +44,7 @@ TEST_CASE("solve brings a hand where it is asked to, in the file that it writes"
         to_model_space(after.skeleton, clip.frame(0), model);
         const Effector hand = effector_of(charted, "arm.left");
         const Transform& bone = model[static_cast<std::size_t>(hand.bone)];
-        CHECK((bone.translation + bone.rotation * hand.offset - place_in_model(charted, place)).norm() <
+        CHECK((bone.translation + bone.rotation * hand.offset - position_in_model(charted, position)).norm() <
               2e-3f);
         if (workshop::has_validator()) CHECK(workshop::validator_errors(out).empty());
     }
@@ -74,8 +74,8 @@ TEST_CASE("solve walks a clip over terrain: no foot that stands is off it") {
         for (const Sole& sole : charted.shape.soles) {
             float gap = 1e30f;
             for (const SolePoint& point : sole.points) {
-                const Vec3 place = place_of(sole, point, model);
-                gap = std::min(gap, place.y() - ground(place + 0.3f * Vec3::UnitY())->height);
+                const Vec3 position = position_of(sole, point, model);
+                gap = std::min(gap, position.y() - ground(position + 0.3f * Vec3::UnitY())->height);
             }
             lowest = std::min(lowest, gap);
             if (lowest_of(sole, flat, charted.up) - charted.floor < 0.002f)
@@ -96,9 +96,9 @@ TEST_CASE("solve says what is wrong in one line and writes nothing") {
         std::string says;
     };
     for (const Case& c : {Case{k_diver, 2, "nothing to solve"},
-                          Case{k_diver + " --reach arm.left=1,2", 2, "give a name and a place"},
-                          Case{k_diver + " --reach =1,2,3", 2, "give a name and a place"},
-                          Case{k_diver + " --reach arm.left=1,2,nan", 2, "give a name and a place"},
+                          Case{k_diver + " --reach arm.left=1,2", 2, "give a name and a position"},
+                          Case{k_diver + " --reach =1,2,3", 2, "give a name and a position"},
+                          Case{k_diver + " --reach arm.left=1,2,nan", 2, "give a name and a position"},
                           Case{k_diver + " --reach arm.lft=1,2,3", 3, "did you mean 'arm.left'"},
                           Case{k_diver + " --aim tail=1,2,3", 3, "no chain 'tail'"},
                           Case{k_diver + " --clip strol --aim head=1,2,3", 3, "stroll"},

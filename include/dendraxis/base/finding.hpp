@@ -15,7 +15,7 @@ enum class Severity {
     fault,    ///< the result is wrong or missing something
 };
 
-/// One thing the user should know. `code` is stable (`chart.no-ground-bone`) and explained, with its cure, in
+/// One thing the user should know. `code` is stable (`chart.no-root`) and explained, with its cure, in
 /// docs/findings.md.
 struct Finding {
     Severity severity = Severity::note;
@@ -27,7 +27,7 @@ struct Finding {
 
 std::string_view to_string(Severity severity) noexcept;
 
-/// `warning chart.no-ground-bone [WHERE]: MESSAGE; ADVICE`
+/// `warning chart.no-root [WHERE]: MESSAGE; ADVICE`
 std::string to_string(const Finding& finding);
 
 using Findings = std::vector<Finding>;

@@ -72,12 +72,12 @@ BodyShape body_shape(const Character& character, const Chart& chart);
 std::vector<BoneMark> bone_marks(const Character& character);
 
 /// Where a place of the sole is while the bones stand at `model` (model space, one a bone).
-Vec3 place_of(const Sole& sole, const SolePoint& point, std::span<const Transform> model) noexcept;
+Vec3 position_of(const Sole& sole, const SolePoint& point, std::span<const Transform> model) noexcept;
 
 /// How high the lowest place of the sole is, along `up` from the model's origin.
 float lowest_of(const Sole& sole, std::span<const Transform> model, const Vec3& up) noexcept;
 
 /// Where the middle of a probe is.
-Vec3 place_of(const Probe& probe, std::span<const Transform> model) noexcept;
+Vec3 position_of(const Probe& probe, std::span<const Transform> model) noexcept;
 
 }  // namespace dendraxis

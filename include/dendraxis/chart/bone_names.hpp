@@ -10,8 +10,8 @@ namespace dendraxis {
 
 enum class Part {
     none,
-    ground,
-    hub,
+    root,
+    hips,
     spine,
     neck,
     head,

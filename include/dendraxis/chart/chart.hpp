@@ -58,10 +58,10 @@ struct Chart {
     std::map<std::string, float> clip_floors;  ///< of clips whose floor is neither, by name
     Stance stance = Stance::other;
     float arm_angle = 0.0f;  ///< how far the arms hang below level, radians, mean of both
-    int hub = k_no_bone;
-    int ground = k_no_bone;
+    int hips = k_no_bone;
+    int root = k_no_bone;
     std::vector<Chain> chains;
-    std::vector<std::string> set;  ///< what a person decided: `hub`, `ground`, names of chains
+    std::vector<std::string> set;  ///< what a person decided: `hips`, `ground`, names of chains
     std::vector<Helper> helpers;
     float confidence = 0.0f;  ///< of the chart as a whole, 0 to 1: how far it is from the next best one
     BodyShape

@@ -13,8 +13,8 @@ namespace dendraxis {
 /// Decisions about one character. A bone may be `k_no_bone`: there is none. A chain without bones: there is
 /// none.
 struct Choices {
-    std::optional<int> hub;
-    std::optional<int> ground;
+    std::optional<int> hips;
+    std::optional<int> root;
     std::map<std::string, std::vector<int>> chains;
     std::map<std::string, int> lower;  ///< of arms and legs: the bone at which the forearm or shin begins
 };

@@ -17,7 +17,7 @@ struct Evidence {
 
 struct BoneExplanation {
     int bone = k_no_bone;
-    std::string role;                ///< name of its chain, `hub`, `ground`, or `helper: KIND`
+    std::string role;                ///< name of its chain, `hips`, `ground`, or `helper: KIND`
     float confidence = 0.0f;         ///< of its chain; 0 for helpers
     std::vector<Evidence> evidence;  ///< the heaviest first
     std::string
@@ -36,7 +36,7 @@ struct ScoredChart {
 };
 
 /// The charts that score best, at most `most` of them, the best first; each differs from those before it in
-/// the bones of a main chain, in up or in the hub. Empty if no chart scores high enough for a body.
+/// the bones of a main chain, in up or in the hips. Empty if no chart scores high enough for a body.
 std::vector<ScoredChart> best_charts(const Character& character, std::size_t most);
 
 }  // namespace dendraxis

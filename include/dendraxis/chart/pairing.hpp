@@ -52,11 +52,11 @@ struct Pairing {
 };
 
 /// Pairs chains of the same role, bone counts aside; else the nearest of kind (legs with hind legs, arms with
-/// forelegs, a mitten's one finger with all). Hubs and ground bones pair by themselves.
+/// forelegs, a mitten's one finger with all). Hips and roots pair by themselves.
 Pairing pair(Chart source, Chart target);
 
-/// For each bone of the target that no paired chain moves (hair, faces, gear) the source bone of the same name
-/// that none moves either, if both hang from what is paired; `k_no_bone` for all others.
+/// For each bone of the target that no paired chain moves (hair, faces, gear) the source bone of the same
+/// name that none moves either, if both hang from what is paired; `k_no_bone` for all others.
 std::vector<int> namesakes(const Pairing& pairing);
 
 /// The rotation from the source's model space to the target's: what lays the hips of one build on the

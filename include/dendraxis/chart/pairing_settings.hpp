@@ -10,15 +10,15 @@
 namespace dendraxis {
 
 /// How a character's way over the floor is carried.
-enum class Travel {
+enum class RootMotion {
     scaled,   ///< as far as its legs are long
     copied,   ///< as many metres as the source
     in_place  ///< not at all: the floor runs under it
 };
 
-struct TravelRule {
+struct RootMotionRule {
     std::string clips;  ///< a clip's name; `*` stands for anything
-    Travel travel = Travel::scaled;
+    RootMotion root_motion = RootMotion::scaled;
 };
 
 /// How joints that slide in their sockets and bones that change their size are carried, where both skeletons
@@ -58,10 +58,10 @@ struct SourceStance {
 
 struct PairingSettings {
     SourceStance source_stance;
-    std::string target_stance;            ///< a stance of the target's sheet that goes on top; empty: none
-    std::vector<BoneTurn> turns;          ///< of the target's bones in its matched stance, on top of that
-    std::vector<TravelRule> travel;       ///< the first that fits a clip counts; none: scaled
-    std::vector<PositionRule> positions;  ///< the first that fits clip and chain counts; none: scaled
+    std::string target_stance;    ///< a stance of the target's sheet that goes on top; empty: none
+    std::vector<BoneTurn> turns;  ///< of the target's bones in its matched stance, on top of that
+    std::vector<RootMotionRule> root_motion;  ///< the first that fits a clip counts; none: scaled
+    std::vector<PositionRule> positions;      ///< the first that fits clip and chain counts; none: scaled
     std::vector<ContactSpan> contacts;
     std::vector<EffectorOffset> offsets;
     bool feet = true;                   ///< stand where the source's stand
@@ -70,7 +70,7 @@ struct PairingSettings {
     bool ranges = true;                 ///< joints stay within the ranges of the target's sheet
     std::map<std::string, float> gate;  ///< by measure (`foot_slide_mm`), the most that passes
 
-    Travel travel_of(const std::string& clip) const;
+    RootMotion root_motion_of(const std::string& clip) const;
     /// `chain` is empty for a bone of no chain.
     Positions positions_of(const std::string& clip, const std::string& chain) const;
 };

@@ -13,8 +13,8 @@ struct ClipSummary {
     float fps = 0.0f;
     std::size_t frames = 0;
     float seconds = 0.0f;
-    float travel = 0.0f;  ///< metres over the floor, first frame to last, of the ground bone or else the hub
-    std::size_t moving = 0;  ///< bones that move
+    float root_motion = 0.0f;  ///< metres over the floor, first frame to last, of the root or else the hips
+    std::size_t moving = 0;    ///< bones that move
 };
 
 struct Survey {

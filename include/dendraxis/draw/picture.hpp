@@ -18,8 +18,8 @@ enum class View { front, quarter, side, back };
 /// Something that is brought to a place: a ring where it is, a cross where it is to be, a line between them.
 struct Mark {
     std::string label;
-    Vec3 place = Vec3::Zero();   ///< in model space
-    Vec3 target = Vec3::Zero();  ///< in model space
+    Vec3 position = Vec3::Zero();  ///< in model space
+    Vec3 target = Vec3::Zero();    ///< in model space
 };
 
 /// A socket: its name and its frame in model space.

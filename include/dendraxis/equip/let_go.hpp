@@ -30,21 +30,21 @@ BodyState state_of(const PropBody& body, const Transform& now, const Transform& 
 /// What any physics engine needs to go on with the prop: the moment it is let go, its place and turn are
 /// where it was mounted, its velocities those of the bone, changed by an impulse (N s) at a point of the
 /// world.
-struct HandOver {
+struct ReleasedProp {
     PropBody body;
     BodyState state;
     float scale =
         1.0f;  ///< the prop's at that moment; shape and inertia are scaled by it, the mass is as given
 };
 
-HandOver let_go(const PropBody& body, const Transform& now, const Transform& before, float seconds,
-                const Vec3& impulse = Vec3::Zero(), const Vec3& point = Vec3::Zero()) noexcept;
+ReleasedProp let_go(const PropBody& body, const Transform& now, const Transform& before, float seconds,
+                    const Vec3& impulse = Vec3::Zero(), const Vec3& point = Vec3::Zero()) noexcept;
 
 /// Where the prop's own space is while its body is in a state. The way back from `state_of`.
-Transform frame_of(const HandOver& thing, const BodyState& state) noexcept;
+Transform frame_of(const ReleasedProp& thing, const BodyState& state) noexcept;
 
 /// What keeps a thing where it is on a bone: `bone` as it stands now times the result is where the thing is.
 /// For picking up, and for what strikes a body and stays in it. `bone` must not be sheared.
-Transform pinned(const Transform& thing, const Transform& bone) noexcept;
+Transform offset_on_bone(const Transform& thing, const Transform& bone) noexcept;
 
 }  // namespace dendraxis

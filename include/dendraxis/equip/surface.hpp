@@ -11,7 +11,7 @@
 namespace dendraxis {
 
 struct Surface {
-    std::vector<Vec3> places;  ///< model space
+    std::vector<Vec3> positions;  ///< model space
     std::vector<std::array<std::uint32_t, 3>> triangles;
     std::vector<int> bones;  ///< of each vertex the bone that moves it most
     std::vector<int>
@@ -26,7 +26,7 @@ Surface surface_with_props(const Character& character, std::span<const Transform
 
 struct Ray {
     Vec3 from = Vec3::Zero();
-    Vec3 way = Vec3::UnitZ();  ///< any length but zero
+    Vec3 direction = Vec3::UnitZ();  ///< any length but zero
 };
 
 struct RayHit {

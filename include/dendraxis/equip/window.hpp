@@ -38,13 +38,13 @@ struct SweptVolume {
 std::vector<SweepTarget> targets_of(const RagdollPlan& plan);
 
 /// Fills in where the targets are in a frame of the clip: one transform a target, in the world.
-using TargetsAt = std::function<void(std::size_t frame, std::span<Transform> places)>;
+using TargetsAt = std::function<void(std::size_t frame, std::span<Transform> positions)>;
 
 /// Sweeps the volume through all of a clip that lies in the window; the touches are in the window then.
 /// `stands` is where the character's model space is in the world. Not to be called where time matters to the
 /// microsecond: it poses the whole skeleton, frame by frame; a game calls `LiveWindow::step`.
 void sweep_clip(LiveWindow& window, const Skeleton& skeleton, const Clip& clip, const SweptVolume& swept,
                 std::span<const SweepTarget> targets, const TargetsAt& targets_at,
-                const Transform& stands = {});
+                const Transform& placement = {});
 
 }  // namespace dendraxis

@@ -39,7 +39,7 @@ Aim aim_of(const Chart& chart, std::string_view name);
 /// A look in a pose: from where, and which way (unit length), in model space.
 struct Look {
     Vec3 from;
-    Vec3 way;
+    Vec3 direction;
 };
 Look look_of(const Aim& aim, std::span<const Transform> model) noexcept;
 

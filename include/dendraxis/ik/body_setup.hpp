@@ -12,17 +12,18 @@
 namespace dendraxis {
 
 /// All joints of the chart's chains, with the ranges in force, trunk and neck stiffer than limbs, elbows and
-/// knees with their hinges; the hub is the chart's.
+/// knees with their hinges; the hips are the chart's.
 BodySolver body_solver(const Chart& chart);
 
-/// What `effector_of` knows by name: `head`, `hub`, and the chart's limbs by their chain's name (`arm.left`).
+/// What `effector_of` knows by name: `head`, `hips`, and the chart's limbs by their chain's name
+/// (`arm.left`).
 std::vector<std::string> effector_names(const Chart& chart);
 
-/// An effector by the name of a limb (its hand's palm, its foot's ankle), `head`, `hub`, or a bone's label.
+/// An effector by the name of a limb (its hand's palm, its foot's ankle), `head`, `hips`, or a bone's label.
 /// Its target is where it is at rest. Throws `Error`, naming the nearest, where there is none of that name.
 Effector effector_of(const Chart& chart, std::string_view name);
 
 /// A place as people say it (metres to the character's left, up from its soles, forward) in model space.
-Vec3 place_in_model(const Chart& chart, const Vec3& place);
+Vec3 position_in_model(const Chart& chart, const Vec3& position);
 
 }  // namespace dendraxis

@@ -16,7 +16,7 @@ struct Effector {
     Vec3 offset = Vec3::Zero();           ///< of the point, metres, in the bone's frame without its scale
     Vec3 target = Vec3::Zero();           ///< in model space
     Quat orientation = Quat::Identity();  ///< in model space
-    float place_weight = 1.0f;            ///< 0: the place does not matter
+    float position_weight = 1.0f;         ///< 0: the place does not matter
     float turn_weight = 0.0f;             ///< 0: the orientation does not matter
     int priority = 0;                     ///< 0 is served first, then 1, then 2
 };
@@ -40,18 +40,18 @@ struct SolveOptions {
     /// When stuck, joints are drawn off their limits and all is tried again. That finds more; but from one
     /// frame to the next it may find another way, so leave it off for motion.
     bool persistent = true;
-    float hub_freedom =
-        0.0f;  ///< 0: the hub stays as it is; 1: it moves as easily as one joint far away turns
+    float hips_freedom =
+        0.0f;  ///< 0: the hips stay as they are; 1: they move as easily as one joint far away turns
     std::span<const Transform> rest;  ///< a local pose; empty: none
     float rest_pull = 0.0f;           ///< 0 to 1: how far the pose is drawn to `rest` before it is solved
 };
 
 struct SolveReport {
     int iterations = 0;
-    float worst_place = 0.0f;  ///< metres
-    float worst_turn = 0.0f;   ///< radians
-    int held_back = 0;         ///< joints that stand at a limit of their range
-    bool reached = false;      ///< all effectors within the tolerances
+    float worst_position = 0.0f;  ///< metres
+    float worst_turn = 0.0f;      ///< radians
+    int held_back = 0;            ///< joints that stand at a limit of their range
+    bool reached = false;         ///< all effectors within the tolerances
 };
 
 /// Damped least squares in task space: all targets are neared at once, by the smallest turns that do it,
@@ -69,8 +69,8 @@ class BodySolver {
     static constexpr int k_most_effectors = 8;
 
     BodySolver() = default;
-    /// Throws `Error` where a joint's bone is none of the skeleton. `hub` may be no bone.
-    BodySolver(const Skeleton& skeleton, std::vector<SolverJoint> joints, int hub = k_no_bone);
+    /// Throws `Error` where a joint's bone is none of the skeleton. `hips` may be no bone.
+    BodySolver(const Skeleton& skeleton, std::vector<SolverJoint> joints, int hips = k_no_bone);
 
     struct Scratch;
     /// Scratch memory of one thread; it grows on first use and is then only used again.
@@ -93,7 +93,7 @@ class BodySolver {
 
     std::span<const SolverJoint> joints() const noexcept { return joints_; }
     const Skeleton& skeleton() const noexcept { return skeleton_; }
-    int hub() const noexcept { return hub_; }
+    int hips() const noexcept { return hips_; }
 
  private:
     friend class Solve;
@@ -112,7 +112,7 @@ class BodySolver {
     std::vector<SolverJoint> joints_;
     std::vector<Limit> limits_;  // by joint
     std::vector<int> joint_of_;  // by bone
-    int hub_ = k_no_bone;
+    int hips_ = k_no_bone;
 };
 
 /// A solver for a run of bones, each below the one before: all turn freely, without ranges.

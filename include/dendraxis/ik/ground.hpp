@@ -21,7 +21,7 @@ struct GroundPoint {
 
 /// The ground as a function of a place in the world; nothing where there is none (a hole, over the edge).
 /// Called in a game's frame: it must neither throw nor ask for memory if that is wanted of the frame.
-using Ground = std::function<std::optional<GroundPoint>(const Vec3& place)>;
+using Ground = std::function<std::optional<GroundPoint>(const Vec3& position)>;
 
 /// Ground of triangles: slipways, steps, decks with holes. Immutable once made; shared by threads freely.
 class TriangleGround {
@@ -30,11 +30,11 @@ class TriangleGround {
     /// upright or have no area are left out, and so are those with an index out of range or a corner that is
     /// not finite: see `findings`. `step_height`: a surface that lies no more than this above a place is
     /// still under it, one that lies higher is overhead.
-    TriangleGround(std::span<const Vec3> places, std::span<const std::array<unsigned, 3>> triangles,
+    TriangleGround(std::span<const Vec3> positions, std::span<const std::array<unsigned, 3>> triangles,
                    const Vec3& up = Vec3::UnitY(), float step_height = 0.6f);
 
     /// The highest surface under a place.
-    std::optional<GroundPoint> operator()(const Vec3& place) const noexcept;
+    std::optional<GroundPoint> operator()(const Vec3& position) const noexcept;
 
     const Findings& findings() const noexcept { return findings_; }
 
@@ -44,7 +44,7 @@ class TriangleGround {
         float height, height_ab, height_ac, inverse_area;
         Vec3 normal;
     };
-    std::array<int, 2> cell_of(const Eigen::Vector2f& place) const noexcept;
+    std::array<int, 2> cell_of(const Eigen::Vector2f& position) const noexcept;
 
     Vec3 up_;
     Vec3 first_;

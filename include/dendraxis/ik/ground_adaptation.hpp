@@ -19,7 +19,7 @@ struct GroundOptions {
     float most_step = 0.6f;   ///< leg lengths: ground higher or deeper than that is no ground
     float most_tilt = 0.45f;  ///< radians, of a foot against the clip's
     float foot_seconds = 0.05f;  ///< in which a foot has mostly come to new ground
-    float hub_seconds = 0.12f;
+    float hips_seconds = 0.12f;
 };
 
 /// What is remembered of one character from pose to pose. The caller owns it; a fresh one starts anew.
@@ -30,13 +30,13 @@ struct GroundState {
         float speed = 0.0f;
     };
     struct Foot {
-        Eased rise;                 ///< of the foot over where the clip has it
-        std::array<Eased, 2> tilt;  ///< of the ground's slope: forward, to the left
-        Eased stands;               ///< 1 with ground below, 0 without
-        Vec3 place = Vec3::Zero();  ///< in the world, in the pose before
+        Eased rise;                    ///< of the foot over where the clip has it
+        std::array<Eased, 2> tilt;     ///< of the ground's slope: forward, to the left
+        Eased stands;                  ///< 1 with ground below, 0 without
+        Vec3 position = Vec3::Zero();  ///< in the world, in the pose before
     };
     std::array<Foot, k_most_feet> feet;
-    Eased hub;
+    Eased hips;
     Eased pitch;
     Vec3 body = Vec3::Zero();  ///< in the world, in the pose before
     float speed = 0.0f;        ///< metres a second over the floor, eased
@@ -47,7 +47,7 @@ struct GroundState {
 class GroundAdaptation {
  public:
     /// Legs are the chart's that have soles and three bones: two, four or more. Throws `Error` where there is
-    /// none, or no hub.
+    /// none, or no hips.
     explicit GroundAdaptation(const Chart& chart);
 
     struct Workspace {
@@ -57,7 +57,7 @@ class GroundAdaptation {
     /// Adapts a local pose. `placement` says where the character stands in the world (its floor is the
     /// clip's); `seconds` have passed since the pose before. Each foot is raised or lowered by what the
     /// ground below it differs from the floor, tilted with it, and kept as high over it as the clip has it
-    /// over the floor; the hub goes down for the foot that needs it most, and a body on four legs tilts from
+    /// over the floor; the hips go down for the foot that needs it most, and a body on four legs tilts from
     /// hind to front. On a flat floor the pose comes back as it was. Allocates only where `workspace` has not
     /// been used before; throws nothing unless `ground` does.
     void apply(std::span<Transform> pose, const Transform& placement, const Ground& ground, float seconds,

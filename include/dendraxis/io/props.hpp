@@ -40,12 +40,12 @@ struct CarriedProp {
     std::map<std::string, std::vector<CarrySwitch>> switches;  ///< by clip
 };
 
-/// A mounted prop that is let go in a clip: it no longer follows, and is in the world where `places` say.
+/// A mounted prop that is let go in a clip: it no longer follows, and is in the world where `frames` say.
 struct PropFlight {
     std::size_t mount = 0;  ///< which of the mounts
     std::string clip;
     std::size_t frame = 0;
-    std::vector<Transform> places;  ///< its own space in model space, from `frame` on, a frame each
+    std::vector<Transform> frames;  ///< its own space in model space, from `frame` on, a frame each
 };
 
 /// The character's file with the props as plain nodes below their bones (`prop NAME`), so that any viewer

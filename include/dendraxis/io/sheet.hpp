@@ -62,7 +62,7 @@ struct RetargetReport {
     };
     std::vector<Line> clips;
     float leg_ratio = 1.0f;
-    float hub_ratio = 1.0f;
+    float hips_ratio = 1.0f;
     std::size_t chains = 0;  ///< that are paired
     Findings findings;
 };

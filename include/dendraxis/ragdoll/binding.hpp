@@ -10,10 +10,10 @@ namespace dendraxis {
 /// A rigid body in the world: where its center of mass is, how it is turned, how it moves. Metres, radians,
 /// seconds.
 struct BodyState {
-    Vec3 place = Vec3::Zero();
+    Vec3 position = Vec3::Zero();
     Quat turn = Quat::Identity();
     Vec3 velocity = Vec3::Zero();
-    Vec3 spin = Vec3::Zero();  ///< rotation vector a second, in the world
+    Vec3 angular_velocity = Vec3::Zero();  ///< rotation vector a second, in the world
 };
 
 /// Where a joint is on each of its two bodies, in their own frames, and the axes that its range is measured
@@ -33,7 +33,8 @@ inline Quat turn_of(const JointAnchor& anchor, const BodyState& above, const Bod
 /// How far apart the two ends of a joint are, metres.
 inline float separation_of(const JointAnchor& anchor, const BodyState& above,
                            const BodyState& body) noexcept {
-    return (above.place + above.turn * anchor.on_above - body.place - body.turn * anchor.on_body).norm();
+    return (above.position + above.turn * anchor.on_above - body.position - body.turn * anchor.on_body)
+        .norm();
 }
 
 /// Immutable; shared by threads. `stands` is where the character's model space is in the world (its scale is
@@ -50,13 +51,13 @@ class RagdollBinding {
 
     /// Where the bodies are while the bones stand at `model` (model space, one a bone); `bodies` takes one a
     /// body, all at rest. Never allocates or throws.
-    void bodies_of(std::span<const Transform> model, const Transform& stands,
+    void bodies_of(std::span<const Transform> model, const Transform& placement,
                    std::span<BodyState> bodies) const noexcept;
 
     /// The pose that the bodies are in. `local` holds, before, the pose from which bones without a body keep
     /// their places and all bones their lengths; after, the pose. `model` is working memory, one a bone.
     /// Never allocates or throws.
-    void pose_of(std::span<const BodyState> bodies, const Transform& stands, std::span<Transform> local,
+    void pose_of(std::span<const BodyState> bodies, const Transform& placement, std::span<Transform> local,
                  std::span<Transform> model) const noexcept;
 
     /// The anchors of all joints, for bodies that are let go in this pose: bones between two bodies stay as

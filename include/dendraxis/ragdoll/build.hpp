@@ -12,12 +12,12 @@ struct RagdollOptions {
     std::vector<JointRange> ranges;
 };
 
-/// A plan for the whole character: a body for each limb segment, the hub, one or two for the trunk, the head,
-/// each tail bone and each bone of a loose chain (hair, coat tails); all other bones move with the body above
-/// them. Shapes are fitted to the skin where there is one, else to the bones' lengths. Profiles: `fall` lets
-/// all bodies go, `alive` the loose chains alone.
-/// Masses: P. de Leva, "Adjustments to Zatsiorsky-Seluyanov's segment inertia parameters", Journal of
-/// Biomechanics 29 (1996), for people; by volume for all others. Throws `Error` where there are no bones.
+/// A plan for the whole character: a body for each limb segment, the hips, one or two for the trunk, the
+/// head, each tail bone and each bone of a loose chain (hair, coat tails); all other bones move with the body
+/// above them. Shapes are fitted to the skin where there is one, else to the bones' lengths. Profiles: `fall`
+/// lets all bodies go, `alive` the loose chains alone. Masses: P. de Leva, "Adjustments to
+/// Zatsiorsky-Seluyanov's segment inertia parameters", Journal of Biomechanics 29 (1996), for people; by
+/// volume for all others. Throws `Error` where there are no bones.
 RagdollPlan build_ragdoll(const Character& character, const Chart& chart, const RagdollOptions& options = {});
 
 /// Fills in what a person left out of a plan: bodies without size are fitted, those without mass or inertia

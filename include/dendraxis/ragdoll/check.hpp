@@ -7,8 +7,8 @@
 namespace dendraxis {
 
 /// Limb segments that no body covers or one body covers two of, joints that skip a body, bodies linked to
-/// nothing, twice or in a loop, locked bodies, axes without a limit, the rest outside of a range, bodies that
-/// overlap and are not linked, masses of linked bodies over ten to one, tiny inertia, ranges wider than
+/// nothing, twice or in a loop, kinematic bodies, axes without a limit, the rest outside of a range, bodies
+/// that overlap and are not linked, masses of linked bodies over ten to one, tiny inertia, ranges wider than
 /// anatomy's. Nothing is found in what `build_ragdoll` makes. `Finding::where` is a body's name.
 Findings check_ragdoll(const RagdollPlan& plan, const Chart& chart);
 

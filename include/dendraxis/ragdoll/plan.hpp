@@ -32,7 +32,7 @@ struct RagdollBody {
     Quat turn = Quat::Identity();
     float mass = 0.0f;            ///< kilograms
     Vec3 inertia = Vec3::Zero();  ///< about its middle along its own x, y, z; kg m2
-    bool locked = false;          ///< never simulated: it stays where the animation has it
+    bool kinematic = false;       ///< never simulated: it stays where the animation has it
 };
 
 /// What links a body to the one above it.
@@ -61,11 +61,12 @@ struct RagdollPlan {
 
 inline constexpr std::size_t k_most_bodies = 256;  ///< of one plan
 
-/// Collision layers: a ragdoll's bodies touch the ground and each other and never the character's own mover
-/// (the shape that a game moves it by); the mover touches the ground alone.
-enum CollisionLayer : unsigned { k_layer_ragdoll = 1, k_layer_ground = 2, k_layer_mover = 4 };
+/// Collision layers: a ragdoll's bodies touch the ground and each other and never the character's own
+/// character controller (the shape that a game moves it by); the character controller touches the ground
+/// alone.
+enum CollisionLayer : unsigned { k_layer_ragdoll = 1, k_layer_ground = 2, k_layer_controller = 4 };
 inline constexpr unsigned k_ragdoll_touches = k_layer_ragdoll | k_layer_ground;
-inline constexpr unsigned k_mover_touches = k_layer_ground;
+inline constexpr unsigned k_controller_touches = k_layer_ground;
 
 std::string_view to_string(ShapeKind kind) noexcept;
 
@@ -77,7 +78,7 @@ Vec3 inertia_of(const Shape& shape, float mass) noexcept;
 
 /// How far outside a point is, the point given along the shape's own axes from its middle: 0 at the middle, 1
 /// on the surface.
-float outness(const Shape& shape, const Vec3& point) noexcept;
+float gauge(const Shape& shape, const Vec3& point) noexcept;
 
 /// Whether a range is so narrow to the sides (8 degrees) that the joint bends in one plane.
 bool is_hinge(const Range& range) noexcept;

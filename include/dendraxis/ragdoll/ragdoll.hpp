@@ -17,15 +17,15 @@ enum class RagdollState {
 
 /// What the physics engine is to do with a body this frame.
 enum class BodyMotion {
-    absent,   ///< not in the world
-    carried,  ///< moved to `state` by the animation, whatever it meets
-    free,     ///< simulated
+    absent,     ///< not in the world
+    kinematic,  ///< moved to `state` by the animation, whatever it meets
+    free,       ///< simulated
 };
 
 struct BodyOrder {
     BodyMotion motion = BodyMotion::absent;
     bool placed = false;  ///< a free body is set to `state`, velocities and all: it was let go just now
-    BodyState state;      ///< of carried bodies and those just placed
+    BodyState state;      ///< of kinematic bodies and those just placed
 };
 
 /// What a joint is to do. Its anchors change only in a frame in which `placed` is set.
@@ -41,7 +41,7 @@ struct RagdollSettings {
     float landing_speed = 7.0f;    ///< m/s: landing faster lets the body go
     float hit_impulse = 40.0f;     ///< N s: a harder hit lets it go
     float most_speed_up = 12.0f;   ///< m/s: what a hit changes a body's speed by at the most
-    float turn_to_lie = 0.6f;      ///< of hub-to-head that is level: from there on the body counts as lying
+    float turn_to_lie = 0.6f;      ///< of hips-to-head that is level: from there on the body counts as lying
     std::string profile = "fall";  ///< what is let go where no other is named
     std::string alive;             ///< the profile that is free while the animation plays; empty: none
 };
@@ -53,7 +53,7 @@ struct HitOutcome {
 };
 
 /// One character's ragdoll. What is called each frame never allocates or throws. Not for several threads at
-/// once. The order of a frame: `animate`, hand `bodies()` and `joints()` to the engine, let it step, `take`
+/// once. The order of a frame: `animate`, hand `bodies()` and `joints()` to the engine, let it step, `run`
 /// what it made, read `pose`.
 class Ragdoll {
  public:
@@ -62,16 +62,16 @@ class Ragdoll {
 
     // ---- every frame
 
-    /// What the animation has: `local` one a bone; `mover`: where the character's model space is in the world
-    /// (not listened to while the whole body is limp); `dt` seconds since the last call. Beyond 0 to 0.25 s
-    /// `dt` is brought to the nearer end.
-    void animate(std::span<const Transform> local, const Transform& mover, float dt) noexcept;
+    /// What the animation has: `local` one a bone; `character controller`: where the character's model space
+    /// is in the world (not listened to while the whole body is limp); `dt` seconds since the last call.
+    /// Beyond 0 to 0.25 s `dt` is brought to the nearer end.
+    void animate(std::span<const Transform> local, const Transform& controller, float dt) noexcept;
     std::span<const BodyOrder> bodies() const noexcept { return bodies_; }
     std::span<const JointOrder> joints() const noexcept { return joints_; }
     /// What the engine made of the free bodies; the others are not looked at. A body that is not finite any
     /// more stays where it was.
     void take(std::span<const BodyState> states) noexcept;
-    /// The pose to show, relative to `mover()`.
+    /// The pose to show, relative to `character controller()`.
     void pose(std::span<Transform> local) noexcept;
 
     // ---- triggers
@@ -90,8 +90,8 @@ class Ragdoll {
     /// all.
     void hold(std::span<const float> share) noexcept;
     /// Blends from where the bodies are to the animation, which from now on starts at `first_pose` (a clip
-    /// for getting up): the mover is put where the body lies, turned so that facing is kept. Returns the
-    /// mover.
+    /// for getting up): the character controller is put where the body lies, turned so that facing is kept.
+    /// Returns the character controller.
     Transform recover(std::span<const Transform> first_pose, float seconds) noexcept;
     /// Back to the animation at once.
     void follow() noexcept;
@@ -100,9 +100,9 @@ class Ragdoll {
 
     RagdollState state() const noexcept { return state_; }
     /// Where the character's model space is.
-    const Transform& mover() const noexcept { return mover_; }
-    /// Whether the character's own mover is to collide: not while the whole body is limp.
-    bool mover_active() const noexcept { return !is_free(0); }
+    const Transform& controller() const noexcept { return controller_; }
+    /// Whether the character's own character controller is to collide: not while the whole body is limp.
+    bool controller_active() const noexcept { return !is_free(0); }
     bool lies_face_up() const noexcept;
     bool time_is_up() const noexcept { return ends_ > 0.0f && since_ >= ends_; }
     /// All free bodies have been nearly still for half a second.
@@ -137,7 +137,7 @@ class Ragdoll {
     std::vector<Transform> animated_;  // local
     std::vector<Transform> model_;
     std::vector<Transform> kept_;  // local: bones' lengths and bones without a body, as let go
-    Transform mover_;
+    Transform controller_;
     int head_ = -1;
     float dt_ = 0.0f;
     float since_ = 0.0f;

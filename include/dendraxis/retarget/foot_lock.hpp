@@ -27,7 +27,7 @@ struct FootLockState {
         float level = 0.0f;          ///< of what it stands on, over the floor
     };
     std::array<Foot, k_most_feet> feet;
-    float hub_shift = 0.0f;
+    float hips_shift = 0.0f;
     bool started = false;
 };
 

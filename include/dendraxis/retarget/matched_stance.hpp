@@ -12,18 +12,17 @@ struct MatchedStance {
     /// A bone of the target: the turn from its rest orientation to its matched one, in the target's model
     /// space.
     std::vector<Quat> turns;
-    /// How far the hub comes down (or up, where negative) to keep the soles on the floor, along the target's
+    /// How far the hips come down (or up, where negative) to keep the soles on the floor, along the target's
     /// up.
-    float hub_drop = 0.0f;
+    float hips_drop = 0.0f;
 };
 
-/// Matches chain by chain from the hub out. Segments of paired chains are compared in the characters' upright
-/// frames; chains of different bone counts by the arc length along them. Feet keep the tilt that they have at
-/// rest and only turn their heading, so that soles stay flat; the hub and the head keep theirs. Where several
-/// paired chains start at the end of a chain (fingers at a hand, shoulders at a chest), they settle its
-/// twist.
-/// A chain's strength says how much of it is done; what the pairing's settings turn by hand comes on top.
-/// Throws `Error` where they name a stance or bone that does not exist.
+/// Matches chain by chain from the hips out. Segments of paired chains are compared in the characters'
+/// upright frames; chains of different bone counts by the arc length along them. Feet keep the tilt that they
+/// have at rest and only turn their heading, so that soles stay flat; the hips and the head keep theirs.
+/// Where several paired chains start at the end of a chain (fingers at a hand, shoulders at a chest), they
+/// settle its twist. A chain's strength says how much of it is done; what the pairing's settings turn by hand
+/// comes on top. Throws `Error` where they name a stance or bone that does not exist.
 MatchedStance match_stance(const Pairing& pairing);
 
 /// For every bone of the target the source's bone that it follows one by one, or no bone: what the pairing

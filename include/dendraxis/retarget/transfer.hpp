@@ -24,14 +24,14 @@ struct TurnProgram;
 /// the turn of the source bones that it overlaps, and limbs are aimed to point as the source's. Bones of no
 /// chain turn as their namesakes do (`namesakes`), else follow their parents; twist bones of arms and legs
 /// take a share of their limb's twist. The middle of the legs' roots stands as high as the source's and goes
-/// up and down, and the hub travels, by the ratio of leg lengths; a ground bone is carried where both have
+/// up and down, and the hips travel, by the ratio of leg lengths; a root is carried where both have
 /// one. Limbs whose entry in the pairing has a `reach` are then brought to where the source's ends are in
 /// proportion.
 ///
 /// Immutable once made; shared by threads freely.
 class Transfer {
  public:
-    /// Throws `Error` where either character has no hub.
+    /// Throws `Error` where either character has no hips.
     explicit Transfer(const Pairing& pairing);
 
     /// Scratch memory of one thread; it grows on first use and is then only used again.
@@ -45,8 +45,8 @@ class Transfer {
     /// frame. Allocates only where `workspace` has not been used before; throws nothing.
     void apply(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const;
 
-    /// A whole clip with all passes: a trunk of fewer bones aimed as the source's, travel by its rule, feet
-    /// that stand where the source's do, hands kept on the body and together, arms kept out of the body,
+    /// A whole clip with all passes: a trunk of fewer bones aimed as the source's, root motion by its rule,
+    /// feet that stand where the source's do, hands kept on the body and together, arms kept out of the body,
     /// joints kept in their ranges, as the pairing's settings ask. Throws `Error` where it is not a clip of
     /// the source.
     Clip apply(const Clip& clip) const;
@@ -55,14 +55,14 @@ class Transfer {
     Clip apply_turns(const Clip& clip) const;
 
     float leg_ratio() const noexcept { return leg_ratio_; }
-    float hub_ratio() const noexcept { return hub_ratio_; }
+    float hips_ratio() const noexcept { return hips_ratio_; }
 
  private:
     void apply(const PositionProgram& positions, std::span<const Transform> source,
                std::span<Transform> target, Workspace& workspace) const;
     void aim_trunk(const Clip& clip, Clip& result) const;
     void compile_follow(const Pairing& pairing, const MatchedStance& stance, TurnProgram& program);
-    void compile_travel(const Pairing& pairing, float hub_drop, TurnProgram& program);
+    void compile_root_motion(const Pairing& pairing, float hips_drop, TurnProgram& program);
 
     std::shared_ptr<const PassPlan> passes_;
     std::shared_ptr<const TurnProgram> program_;
@@ -71,7 +71,7 @@ class Transfer {
     std::size_t source_bones_ = 0;
     std::size_t target_bones_ = 0;
     float leg_ratio_ = 1.0f;
-    float hub_ratio_ = 1.0f;
+    float hips_ratio_ = 1.0f;
 };
 
 }  // namespace dendraxis

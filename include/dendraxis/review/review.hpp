@@ -24,7 +24,7 @@ struct Measure {
 /// beyond the source's own straying in proportion. `ground_depth_mm`: how deep the soles go below the floor,
 /// beyond the source's in proportion.
 /// `float_mm`: how high the sole of a standing foot is over the floor, beyond the source's in proportion.
-/// `reach_error_pct`: hands and feet seen from the hub, in limb lengths, against the source's.
+/// `reach_error_pct`: hands and feet seen from the hips, in limb lengths, against the source's.
 /// `direction_error_deg`: where upper and lower limbs point, against the source's.
 /// `clipping_mm`: how deep forearms and hands are in the body, beyond the source's in proportion.
 /// `body_depth_mm`: how deep the lowest part of trunk, head, legs or arms is below the floor, beyond the
@@ -32,8 +32,8 @@ struct Measure {
 /// `pops`: frames in which a joint's angular acceleration is over three times the worst of the source.
 /// `bend_flips`: frames in which a knee or elbow bends to the other side than the source's.
 /// `range_overshoot_deg`: how far joints go beyond the ranges of the target's sheet.
-/// `travel_error_pct`: how far the hub's way over the floor is from what the travel rule asks, of the way.
-/// `trunk_error_deg`: where the head is, seen from the hips, against the source's.
+/// `root_motion_error_pct`: how far the hips' way over the floor is from what the root-motion rule asks, of
+/// the way. `trunk_error_deg`: where the head is, seen from the hips, against the source's.
 /// `hips_height_pct`: how far the legs' roots are from the height of the source's in proportion, in lengths
 /// of the leg. `joint_error_pct`: if both are one build and nothing was set by hand, how far any joint is
 /// from the place of the source's, of the target's height. It then decides alone.

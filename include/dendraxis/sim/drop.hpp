@@ -57,7 +57,7 @@ struct DropStart {
 
 /// What the ragdoll falls onto: triangles in model space, or a level floor at the soles where there are none.
 struct DropGround {
-    std::vector<Vec3> places;
+    std::vector<Vec3> positions;
     std::vector<std::array<unsigned, 3>> triangles;
 };
 

@@ -18,7 +18,7 @@ struct LooseProp {
 
 struct LooseFall {
     /// The thing's own space in model space, from the frame in which it is let go to the clip's last.
-    std::vector<Transform> places;
+    std::vector<Transform> frames;
     float speed = 0.0f;        ///< m/s of its middle as it is let go, after the push
     Vec3 ends = Vec3::Zero();  ///< of its middle at the clip's last frame: left, up, forward
     bool lies = false;         ///< it is still then

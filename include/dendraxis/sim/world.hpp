@@ -15,8 +15,8 @@ struct WorldSettings {
     float step = 1.0f / 480.0f;  ///< seconds; joints hold better with shorter steps than with more iterations
     int iterations = 5;          ///< of the solver, a step
     float friction = 0.8f;
-    float fastest_spin = 40.0f;  ///< rad/s
-    bool bodies_touch = true;    ///< whether bodies of ragdolls touch each other at all
+    float fastest_angular_velocity = 40.0f;  ///< rad/s
+    bool bodies_touch = true;                ///< whether bodies of ragdolls touch each other at all
 };
 
 /// The deepest that bodies of one ragdoll are in the ground or in other bodies, metres.
@@ -24,6 +24,10 @@ struct Penetration {
     float ground = 0.0f;
     float bodies = 0.0f;
 };
+
+/// One ragdoll, or one loose thing, of one world.
+enum class RagdollHandle : int { none = -1 };
+enum class LooseHandle : int { none = -1 };
 
 /// A world of its own: ground, ragdolls and loose things. Up to some hundred metres from the origin; simulate
 /// about a place near the figure when farther off. Same calls, same bits, run for run; a world made anew in
@@ -40,49 +44,49 @@ class World {
     void add_floor(const Vec3& point, const Vec3& up);
     /// Ground of triangles; three indices each. Throws `Error` where an index is out of range or a place not
     /// finite.
-    void add_ground(std::span<const Vec3> places, std::span<const std::array<unsigned, 3>> triangles);
+    void add_ground(std::span<const Vec3> positions, std::span<const std::array<unsigned, 3>> triangles);
 
-    /// A ragdoll with all its bodies free, where they are; returns its number. The binding must outlive it.
-    int add(const RagdollBinding& binding, std::span<const BodyState> states,
-            std::span<const JointAnchor> anchors);
+    /// A ragdoll with all its bodies free, where they are; returns its handle. The binding must outlive it.
+    RagdollHandle add(const RagdollBinding& binding, std::span<const BodyState> states,
+                      std::span<const JointAnchor> anchors);
     /// One that follows a `Ragdoll`'s orders: nothing is in the world until it lets go.
-    int add(const RagdollBinding& binding);
-    void remove(int number);
+    RagdollHandle add(const RagdollBinding& binding);
+    void remove(RagdollHandle ragdoll);
 
     /// Does what the ragdoll says of its bodies and joints, before `step`.
-    void obey(int number, const Ragdoll& ragdoll);
+    void apply(RagdollHandle ragdoll, const Ragdoll& orders);
     /// Pulls a joint toward a turn away from rest with at most so many N m.
-    void drive(int number, int joint, const Quat& target, float pull);
+    void drive(RagdollHandle ragdoll, int joint, const Quat& target, float pull);
     /// An impulse (N s) at a point, in the world.
-    void push(int number, int body, const Vec3& impulse, const Vec3& point);
+    void push(RagdollHandle ragdoll, int body, const Vec3& impulse, const Vec3& point);
     /// All its bodies go where an animation has them in the course of the next `step`, whatever they meet:
     /// they push loose things and other ragdolls and are not pushed. Throws `Error` where a state is not
     /// finite.
-    void carry(int number, std::span<const BodyState> states);
+    void carry(RagdollHandle ragdoll, std::span<const BodyState> states);
     /// Holds a body where it is, or lets it go again.
-    void pin(int number, int body, bool pinned);
+    void hold(RagdollHandle ragdoll, int body, bool held);
 
     /// A thing that was let go: it falls, and touches the ground, bodies of ragdolls and other things. What
-    /// it is in at that moment it touches once they have parted. Returns its number, counted apart from the
-    /// ragdolls'. Throws `Error` where its state is not finite or it has no mass or size.
-    int add_loose(const HandOver& thing);
-    BodyState loose_state(int number) const;
+    /// it is in at that moment it touches once they have parted. Returns its handle. Throws `Error` where its
+    /// state is not finite or it has no mass or size.
+    LooseHandle add_loose(const ReleasedProp& thing);
+    BodyState loose_state(LooseHandle thing) const;
     /// An impulse (N s) at a point, in the world: a jet of water, a kick.
-    void push_loose(int number, const Vec3& impulse, const Vec3& point);
-    /// Picked up again, or gone; its number is not given anew.
-    void remove_loose(int number);
+    void push_loose(LooseHandle thing, const Vec3& impulse, const Vec3& point);
+    /// Picked up again, or gone; its handle is not used again.
+    void remove_loose(LooseHandle thing);
 
     /// Goes on by so many seconds, in whole steps; what is left over counts the next time. At most 0.25 s at
     /// once; 0, less or not finite: nothing. Returns the seconds simulated.
     float step(float seconds);
 
     /// Where the bodies are; one a body of the plan.
-    void states(int number, std::span<BodyState> states) const;
-    Penetration penetration(int number) const;
+    void states(RagdollHandle ragdoll, std::span<BodyState> states) const;
+    Penetration penetration(RagdollHandle ragdoll) const;
     /// Finds contacts without moving anything, for `penetration` before the first step.
     void find_contacts();
     /// All bodies have come to rest and are no longer computed.
-    bool asleep(int number) const;
+    bool asleep(RagdollHandle ragdoll) const;
 
  private:
     struct Inner;

@@ -17,7 +17,7 @@ struct BoneAnswer {
 };
 
 /// Two bones count as being at one place within this share of the target's size, the diagonal of its joints.
-inline constexpr float k_same_place = 0.004f;
+inline constexpr float k_same_position = 0.004f;
 
 /// Plain data.
 struct Correspondence {
@@ -41,7 +41,7 @@ struct Correspondence {
 /// bones are compared, and the second ones.
 struct BoneMark {
     int bone = k_no_bone;
-    Vec3 place = Vec3::Zero();  ///< model space, at rest
+    Vec3 position = Vec3::Zero();  ///< model space, at rest
 };
 
 /// Lays `source` on `target` bone by bone. It asks for lengths between joints, and for where the joints of

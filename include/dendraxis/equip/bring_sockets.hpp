@@ -16,7 +16,7 @@ enum class SocketPlacing {
     as_it_was,      ///< same metres and turn along the bone's own axes
 };
 
-struct CopiedSockets {
+struct BroughtSockets {
     std::vector<Socket> sockets;
     Findings findings;  ///< `socket.no-place` for each that found none
 };
@@ -24,8 +24,8 @@ struct CopiedSockets {
 /// Sockets of one character for another. A socket goes to the bone of the same name, else to the bone that
 /// answers to its own by the charts. In proportion, what lies along the segment grows with its length and
 /// what lies across with its thickness, whatever the bones' axes and the stances are.
-CopiedSockets copy_sockets(std::span<const Socket> sockets, const Character& source,
-                           const Chart& source_chart, const Character& target, const Chart& target_chart,
-                           SocketPlacing placing = SocketPlacing::in_proportion);
+BroughtSockets bring_sockets(std::span<const Socket> sockets, const Character& source,
+                             const Chart& source_chart, const Character& target, const Chart& target_chart,
+                             SocketPlacing placing = SocketPlacing::in_proportion);
 
 }  // namespace dendraxis

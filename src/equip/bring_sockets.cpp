@@ -1,5 +1,5 @@
 // Own method: body segments told alike for all characters (segments.hpp) carry the places.
-#include <dendraxis/equip/copy_sockets.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
 
 #include "segments.hpp"
 
@@ -21,11 +21,11 @@ float ratio(float target, float source) {
 // The axes that a segment shares with its counterpart: hands by their thumbs, where both have one.
 Quat axes_of(const Chart& chart, const BodySegment& segment, bool by_thumb) {
     if (!by_thumb) return segment.turn;
-    const Vec3 way = segment.along.normalized();
-    const Vec3 thumb = thumb_way(chart, segment);
+    const Vec3 direction = segment.along.normalized();
+    const Vec3 thumb = thumb_direction(chart, segment);
     Eigen::Matrix3f axes;
-    axes.col(0) = way;
-    axes.col(1) = thumb.cross(way);
+    axes.col(0) = direction;
+    axes.col(1) = thumb.cross(direction);
     axes.col(2) = thumb;
     if (segment.chain->name.ends_with(".right")) axes.leftCols(2) *= -1.0f;
     return Quat(axes).normalized();
@@ -53,7 +53,7 @@ class Copier {
         const BodySegment* from = from_.of_bone(socket.bone);
         const BodySegment* to = from == nullptr ? nullptr : answer(*from);
         result.bone = target_.skeleton.find(source_.skeleton.bone(socket.bone).label);
-        if (result.bone == k_no_bone && socket.bone == source_.hub) result.bone = target_.hub;
+        if (result.bone == k_no_bone && socket.bone == source_.hips) result.bone = target_.hips;
         if (result.bone == k_no_bone && to != nullptr) result.bone = to->chain->bones[to->index];
         if (result.bone == k_no_bone) return std::nullopt;
         if (to_.of_bone(result.bone) != nullptr) to = to_.of_bone(result.bone);
@@ -105,10 +105,10 @@ class Copier {
         const Vec3 off = bone_head + socket.at - from.head;
         const float share = off.dot(from.along) / std::max(1e-12f, from.along.squaredNorm());
         const Vec3 across = off - share * from.along;
-        const Vec3 place =
+        const Vec3 position =
             to.head + share * to.along + ratio(to.thickness, from.thickness) * (change * across);
         result.at =
-            place - target_.to_upright() * target_rest_[static_cast<std::size_t>(result.bone)].translation;
+            position - target_.to_upright() * target_rest_[static_cast<std::size_t>(result.bone)].translation;
         result.turn = (change * socket.turn).normalized();
     }
 
@@ -124,12 +124,12 @@ class Copier {
 
 }  // namespace
 
-CopiedSockets copy_sockets(std::span<const Socket> sockets, const Character& source,
-                           const Chart& source_chart, const Character& target, const Chart& target_chart,
-                           SocketPlacing placing) {
+BroughtSockets bring_sockets(std::span<const Socket> sockets, const Character& source,
+                             const Chart& source_chart, const Character& target, const Chart& target_chart,
+                             SocketPlacing placing) {
     require_sound(sockets, source_chart);
     const Copier copier(source, source_chart, target, target_chart, placing);
-    CopiedSockets result;
+    BroughtSockets result;
     for (const Socket& socket : sockets) {
         if (const auto copied = copier.copy(socket)) {
             result.sockets.push_back(*copied);
