@@ -1,6 +1,6 @@
 // What charting costs: a skeleton of 200 bones without surface, and the demo diver with it.
 #include <dendraxis/chart/chart.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 
 #include "people.hpp"
 

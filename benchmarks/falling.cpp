@@ -1,7 +1,7 @@
 // What ragdolls cost: planning one, and a frame of 1, 10 and 100 falling at once, each in a world of its own
 // or together in one (`items` are ragdolls, so that the time an item tells whether the cost grows evenly: the
 // same 100 falls of two seconds each, one after the other, ten at a time or all at once).
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/sim/drop.hpp>
 #include <dendraxis/skeleton/pose.hpp>

@@ -1,7 +1,7 @@
 // What retargeting costs, in the same run as copying the same bytes.
 #include <dendraxis/chart/chart.hpp>
-#include <dendraxis/io/bvh.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/bvh/bvh.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/retarget/foot_lock.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 

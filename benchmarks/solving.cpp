@@ -5,7 +5,7 @@
 #include <dendraxis/ik/ground_adaptation.hpp>
 #include <dendraxis/ik/reaching.hpp>
 #include <dendraxis/ik/two_bone.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include "people.hpp"

@@ -2,6 +2,8 @@
 #include "motions.hpp"
 #include "people.hpp"
 
+#include <dendraxis/base/rotation.hpp>
+
 namespace harbour {
 namespace {
 
@@ -81,7 +83,7 @@ dendraxis::Clip play(const dendraxis::Skeleton& skeleton, const std::string& nam
                 share = share * share * (3.0f - 2.0f * share);
                 const float angle =
                     turn.degrees[before] + share * (turn.degrees[before + 1] - turn.degrees[before]);
-                local.rotation = Quat(Eigen::AngleAxisf(angle / k_degrees, Vec3::UnitZ()));
+                local.rotation = Quat(Eigen::AngleAxisf(angle / dendraxis::k_degrees, Vec3::UnitZ()));
             }
             clip.transforms.push_back(local);
         }

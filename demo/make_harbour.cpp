@@ -3,8 +3,8 @@
 #include "people.hpp"
 
 #include <dendraxis/base/error.hpp>
-#include <dendraxis/io/bvh.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/bvh/bvh.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/core.h>

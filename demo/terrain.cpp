@@ -1,6 +1,8 @@
 // Ground to walk on: a slipway and a flight of steps. Each is one bone with a plain surface.
 #include "people.hpp"
 
+#include <dendraxis/base/rotation.hpp>
+
 #include <cmath>
 
 namespace harbour {
@@ -43,7 +45,7 @@ Character make_strip(const std::string& name, const std::vector<std::pair<float,
 }  // namespace
 
 Character make_slipway() {
-    const float rise = std::tan(10.0f / k_degrees);
+    const float rise = std::tan(10.0f / dendraxis::k_degrees);
     return make_strip("slipway", {{-3.0f, 0.0f}, {0.4f, 0.0f}, {2.6f, 2.2f * rise}, {6.0f, 2.2f * rise}});
 }
 

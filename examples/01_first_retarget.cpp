@@ -1,7 +1,7 @@
 // Carries every clip of one character to another.
 // Usage: 01_first_retarget [SOURCE.glb TARGET.glb OUT.glb]
 #include <dendraxis/base/error.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 

@@ -3,7 +3,7 @@
 // SOURCE CLIP TARGET_A TARGET_B
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/chart/chart.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/retarget/foot_lock.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/blend.hpp>

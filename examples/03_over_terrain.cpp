@@ -4,8 +4,8 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/chart/chart.hpp>
 #include <dendraxis/ik/ground_adaptation.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/ground.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/gltf/ground.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/core.h>

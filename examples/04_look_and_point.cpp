@@ -4,7 +4,7 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/chart.hpp>
 #include <dendraxis/ik/aim.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/core.h>

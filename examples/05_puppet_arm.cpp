@@ -3,7 +3,7 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/chart/chart.hpp>
 #include <dendraxis/ik/planar.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/core.h>

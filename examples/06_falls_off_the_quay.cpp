@@ -1,7 +1,7 @@
 // The diver hops down, lands too fast and goes limp with all the speed that he has; after four seconds he
 // gets up from where he lies and plays on. Usage: 06_falls_off_the_quay DIVER
 #include <dendraxis/base/error.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/ragdoll/ragdoll.hpp>
 #include <dendraxis/sim/world.hpp>

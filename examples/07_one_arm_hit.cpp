@@ -2,7 +2,7 @@
 // animation takes over. Bare names and other bodies do: try the hound. Usage: 07_one_arm_hit CHARACTER CLIP
 // BODY
 #include <dendraxis/base/error.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/ragdoll/ragdoll.hpp>
 #include <dendraxis/ragdoll/snapshot.hpp>

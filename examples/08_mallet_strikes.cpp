@@ -4,8 +4,8 @@
 #include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/equip/sweep.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/props.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/props/props.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/core.h>

@@ -3,8 +3,8 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/second_hand.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/props.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/props/props.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/core.h>
@@ -29,8 +29,8 @@ int main(int count, char** words) {
         const dx::Prop mallet = dx::io::load_prop(DENDRAXIS_DEMO_FOLDER "/mallet.glb");
         dx::PropFit fit;
         fit.scale = chart.height / 1.8f;
-        const std::vector<dx::io::PropMount> mounts{{&mallet, find("hand.right"), fit}};
-        for (const dx::Finding& finding : dx::io::check_mounts(character, chart, sockets, mounts))
+        const std::vector<dx::PropMount> mounts{{&mallet, find("hand.right"), fit}};
+        for (const dx::Finding& finding : dx::check_mounts(character, chart, sockets, mounts))
             fmt::print("{}: {}\n", finding.code, finding.message);
 
         const dx::TwoHanded held{mounts[0].socket, dx::placement_of(mallet, fit), find("hand.left"),

@@ -3,8 +3,8 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/carry.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/props.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/props/props.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -45,7 +45,7 @@ int main(int count, char** words) {
             fmt::print("switch {}: jumps {:.2f} m\n", i + 1,
                        dx::jump_of(plan, i, sockets, diver.skeleton, clip));
 
-        dx::io::CarriedProp carried;
+        dx::CarriedProp carried;
         carried.prop = &mallet;
         carried.sockets = {0, 1, 2};
         carried.switches[clip.name] = switches;

@@ -2,8 +2,8 @@
 // side, and measured over the clips. Usage: 11_guards_that_fit CHARACTER...
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/equip/fit_piece.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/props.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/props/props.hpp>
 
 #include <fmt/core.h>
 

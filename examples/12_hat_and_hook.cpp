@@ -5,8 +5,8 @@
 #include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/equip/sweep.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/props.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/props/props.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/sim/world.hpp>
 #include <dendraxis/skeleton/pose.hpp>

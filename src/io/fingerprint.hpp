@@ -1,7 +1,7 @@
 // Whether bytes are the same as last time.
 #pragma once
 
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/format.h>

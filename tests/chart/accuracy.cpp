@@ -3,7 +3,7 @@
 #include "variants.hpp"
 #include "workshop.hpp"
 
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 
 #include <doctest/doctest.h>
 #include <fmt/core.h>

@@ -3,7 +3,7 @@
 #include "workshop.hpp"
 
 #include <dendraxis/chart/floor.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 

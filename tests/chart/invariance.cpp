@@ -4,7 +4,7 @@
 #include "workshop.hpp"
 
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 
 #include <doctest/doctest.h>
 #include <fmt/core.h>

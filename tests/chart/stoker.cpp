@@ -5,7 +5,7 @@
 
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/chart.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 
 #include <doctest/doctest.h>
 

@@ -9,8 +9,8 @@
 #include <dendraxis/equip/second_hand.hpp>
 #include <dendraxis/equip/surface.hpp>
 #include <dendraxis/equip/sweep.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/props.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/props/props.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -98,12 +98,12 @@ TEST_CASE("in the file, too, a carried thing is in one place at a time, and goes
         const Chart own = chart(who);
         const SocketBinding sockets = sockets_on(who, own);
         const Clip& clip = who.clips.front();
-        io::CarriedProp carried{
+        CarriedProp carried{
             &mallet, {index_of(sockets, "hand.right"), index_of(sockets, "belt.left")}, {"grip", 0.9f}, {}};
         carried.switches[clip.name] = {{10.0f, 1, 0.0f}, {20.0f, 0, 8.0f}};
         const io::OutputFile file{
             scratch / "carried.glb",
-            io::glb_with_props(who, sockets, {}, std::span<const io::CarriedProp>(&carried, 1))};
+            io::glb_with_props(who, sockets, {}, std::span<const CarriedProp>(&carried, 1))};
         io::write_files({&file, 1});
         if (workshop::has_validator()) CHECK(workshop::validator_errors(file.path) == "");
         const Character back = io::load_character(file.path);

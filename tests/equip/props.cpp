@@ -6,8 +6,8 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/surface.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/props.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/props/props.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -45,7 +45,7 @@ Clip writhing(const Skeleton& skeleton) {
 
 // How far a mounted prop's vertices in the file are from where the library has them, metres, at the most.
 float worst_in_file(const Character& equipped, const Character& character, const SocketBinding& sockets,
-                    const io::PropMount& mount, const Clip& clip) {
+                    const PropMount& mount, const Clip& clip) {
     const Surface own = surface_of(mount.prop->model);
     const Transform placement = placement_of(*mount.prop, mount.fit);
     const Affine mirror = mirror_of(*mount.prop, mount.fit);
@@ -89,15 +89,15 @@ TEST_CASE("a mounted prop is where its socket is, in every frame, in the library
         character = io::load_character(write(scratch, "plain.glb", io::new_glb(character)));
         const Chart chart = dendraxis::chart(character);
         const SocketBinding sockets(suggested_sockets(character, chart), chart);
-        const std::vector<io::PropMount> mounts{{&lantern, 0, {}}, {&mallet, 1, {"grip", 0.8f, true}}};
-        CHECK(io::check_mounts(character, chart, sockets, mounts).empty());
+        const std::vector<PropMount> mounts{{&lantern, 0, {}}, {&mallet, 1, {"grip", 0.8f, true}}};
+        CHECK(check_mounts(character, chart, sockets, mounts).empty());
         const fs::path file = write(scratch, "equipped.glb", io::glb_with_props(character, sockets, mounts));
         if (workshop::has_validator()) CHECK(workshop::validator_errors(file) == "");
         const Character equipped = io::load_character(file);
         CHECK(equipped.skeleton.size() == character.skeleton.size());
         CHECK(equipped.meshes.size() == character.meshes.size());
         CHECK(dendraxis::chart(equipped).height == chart.height);
-        for (const io::PropMount& mount : mounts)
+        for (const PropMount& mount : mounts)
             CHECK(worst_in_file(equipped, character, sockets, mount, character.clips[0]) < 1e-5f);
 
         // Off again: one, and all.
@@ -137,7 +137,7 @@ TEST_CASE("textures come along and go again") {
     const Character& diver = workshop::diver();
     const Chart chart = dendraxis::chart(diver);
     const SocketBinding sockets(suggested_sockets(diver, chart), chart);
-    const std::vector<io::PropMount> mounts{{&flag, 4, {}}};
+    const std::vector<PropMount> mounts{{&flag, 4, {}}};
     const fs::path file = write(scratch, "with.glb", io::glb_with_props(diver, sockets, mounts));
     if (workshop::has_validator()) CHECK(workshop::validator_errors(file) == "");
     const Character equipped = io::load_character(file);

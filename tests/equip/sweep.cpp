@@ -7,8 +7,8 @@
 #include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/equip/surface.hpp>
 #include <dendraxis/equip/window.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/props.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/props/props.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -365,9 +365,9 @@ TEST_CASE("a ray tells the hat from the head") {
     const Prop hat = io::load_prop(workshop::demo("oilskin-hat.glb"));
     std::size_t head = 0;
     while (sockets.sockets()[head].name != "head") ++head;
-    const io::PropMount mount{&hat, head, {}};
+    const PropMount mount{&hat, head, {}};
     const io::OutputFile file{scratch / "hat.glb",
-                              io::glb_with_props(diver, sockets, std::span<const io::PropMount>(&mount, 1))};
+                              io::glb_with_props(diver, sockets, std::span<const PropMount>(&mount, 1))};
     io::write_files({&file, 1});
     const Character wearing = io::load_character(file.path);
     const Surface surface = surface_with_props(wearing);

@@ -3,7 +3,7 @@
 #include "workshop.hpp"
 
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>

@@ -3,9 +3,9 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/gltf_physics.hpp>
-#include <dendraxis/io/ragdoll_sheet.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/physics/gltf_physics.hpp>
+#include <dendraxis/io/sheet/ragdoll_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/ragdoll/check.hpp>
 

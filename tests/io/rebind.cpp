@@ -2,7 +2,7 @@
 #include "variants.hpp"
 #include "workshop.hpp"
 
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/skeleton/compare.hpp>
 #include <dendraxis/skeleton/pose.hpp>

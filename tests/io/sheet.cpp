@@ -1,7 +1,7 @@
 // The rig sheet: what a person wrote stays when the character is charted again, the rest is found anew.
 #include "workshop.hpp"
 
-#include <dendraxis/io/sheet.hpp>
+#include <dendraxis/io/sheet/sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <doctest/doctest.h>

@@ -8,7 +8,7 @@
 #include <dendraxis/equip/fit_piece.hpp>
 #include <dendraxis/equip/let_go.hpp>
 #include <dendraxis/equip/surface.hpp>
-#include <dendraxis/io/props.hpp>
+#include <dendraxis/io/props/props.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/sim/loose_prop.hpp>

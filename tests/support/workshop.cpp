@@ -1,6 +1,6 @@
 #include "workshop.hpp"
 
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <atomic>

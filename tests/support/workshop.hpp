@@ -2,7 +2,7 @@
 // files.
 #pragma once
 
-#include <dendraxis/io/sheet.hpp>
+#include <dendraxis/io/sheet/sheet.hpp>
 
 #include <nlohmann/json.hpp>
 

@@ -2,7 +2,7 @@
 #include "workshop.hpp"
 
 #include <dendraxis/chart/chart.hpp>
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>
@@ -181,8 +181,8 @@ TEST_CASE("clothing is fitted by name, mirrored, and taken off") {
     const json told = json::parse(put.out);
     REQUIRE(told["pieces"].size() == 6);
     for (const json& piece : told["pieces"]) {
-        CHECK(piece["through-at-rest"].get<double>() <= 0.02);
-        CHECK(piece["through-in-clips"].is_null());  // it has no clips: nothing was measured
+        CHECK(piece["through_at_rest"].get<double>() <= 0.02);
+        CHECK(piece["through_in_clips"].is_null());  // it has no clips: nothing was measured
     }
     for (const json& finding : told["findings"]) CHECK(finding["code"] == "piece.comes-off");
     CHECK(told["props"].size() == 7);
@@ -195,7 +195,7 @@ TEST_CASE("clothing is fitted by name, mirrored, and taken off") {
     REQUIRE_MESSAGE(both.status == 0, both.err);
     CHECK(json::parse(both.out)["pieces"].size() == 9);
     for (const json& piece : json::parse(both.out)["pieces"])
-        CHECK(piece["covered-in-clips"].get<double>() > 0.9);
+        CHECK(piece["covered_in_clips"].get<double>() > 0.9);
     CHECK(json::parse(both.out)["findings"].empty());
     const auto text = run_tool("equip " + k_diver + " --fit '" + guards +
                                "#forearm.left@forearm.left,scale=0.75' -o " + out);

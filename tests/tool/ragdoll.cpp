@@ -1,7 +1,7 @@
 // `dendraxis ragdoll` as a user runs it.
 #include "workshop.hpp"
 
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 
 #include <doctest/doctest.h>
 

@@ -1,7 +1,7 @@
 // Whole sets of motion, review and conversion through the tool.
 #include "workshop.hpp"
 
-#include <dendraxis/io/gltf.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <doctest/doctest.h>

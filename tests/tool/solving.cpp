@@ -3,8 +3,8 @@
 
 #include <dendraxis/chart/chart.hpp>
 #include <dendraxis/ik/body_setup.hpp>
-#include <dendraxis/io/gltf.hpp>
-#include <dendraxis/io/ground.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/gltf/ground.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>

@@ -31,8 +31,8 @@ struct Comparison {
     std::string advice;
 };
 
-/// Compares by name (as `match_by_name` does), and by build (`match_by_build`) where names say less. A rest counts as other
-/// over 0.1 mm in model space or 0.05 degrees.
+/// Compares by name (as `match_by_name` does), and by build (`match_by_build`) where names say less. A rest
+/// counts as other over 0.1 mm in model space or 0.05 degrees.
 Comparison compare(const Skeleton& a, const Skeleton& b);
 
 std::string_view to_string(Likeness likeness) noexcept;

@@ -22,10 +22,11 @@ struct BoneKeys {
 };
 
 /// Finds keys for every bone, such that straight lines (translation, scale) and great arcs (rotation) between
-/// them stay within the tolerance; of what steps, every frame that differs from the key before. Each bone gets a share of it that counts how many bones and how much
-/// length hang below. No line spans more than `k_longest_line` frames, which keeps long clips quick. Source:
-/// D. H. Douglas and T. K. Peucker, "Algorithms for the reduction of the number of points required to
-/// represent a digitized line", Cartographica 10 (1973).
+/// them stay within the tolerance; of what steps, every frame that differs from the key before. Each bone
+/// gets a share of it that counts how many bones and how much length hang below. No line spans more than
+/// `k_longest_line` frames, which keeps long clips quick. Source: D. H. Douglas and T. K. Peucker,
+/// "Algorithms for the reduction of the number of points required to represent a digitized line",
+/// Cartographica 10 (1973).
 class KeyReducer {
  public:
     static constexpr int k_longest_line = 128;

@@ -1,0 +1,81 @@
+#include <dendraxis/io/sheet/socket_sheet.hpp>
+
+#include "../json/json_text.hpp"
+
+#include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/equip/bring_sockets.hpp>
+
+#include <fmt/format.h>
+
+namespace dendraxis::io {
+namespace {
+
+Json list_json(std::span<const Socket> sockets, const Skeleton& skeleton) {
+    Json list = Json::array();
+    for (const Socket& socket : sockets)
+        list.push_back({{"name", socket.name},
+                        {"bone", bone_json(skeleton, socket.bone)},
+                        {"kind", to_string(socket.kind)},
+                        {"at", json_of(socket.at)},
+                        {"turn", json_of(rotation_vector(socket.turn) * k_degrees)}});
+    return list;
+}
+
+Finding gone(const std::string& socket, const std::string& bone, const Skeleton& skeleton) {
+    std::vector<std::string> names;
+    for (const Bone& known : skeleton.bones()) names.push_back(known.label);
+    const std::string nearest = nearest_name(bone, names);
+    return {Severity::warning, "socket.no-bone", socket,
+            "its bone '" + bone + "' is not in the character; the socket is left out",
+            nearest.empty() ? "put it on another bone: socket add"
+                            : "did you mean '" + nearest + "'? put it there: socket add"};
+}
+
+}  // namespace
+
+std::optional<std::vector<Socket>> read_sockets(const std::filesystem::path& sheet, const Rig& rig,
+                                                Findings& findings) {
+    if (sheet.extension() != ".json") return std::nullopt;
+    const JsonDocument document = open_document(sheet, Schema::rig);
+    if (!document.json.contains("sockets")) return std::nullopt;
+    std::vector<Socket> sockets;
+    const Json& list = document.json["sockets"];
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        const Json& entry = list[i];
+        Socket socket;
+        socket.name = entry["name"].get<std::string>();
+        if (find_socket(sockets, socket.name) != nullptr)
+            document.fail("two sockets have the name '" + socket.name + "'",
+                          fmt::format("/sockets/{}/name", i), "rename one");
+        const std::string bone = entry["bone"].get<std::string>();
+        socket.bone = rig.chart.skeleton.find(bone);
+        if (socket.bone == k_no_bone) {
+            findings.push_back(gone(socket.name, bone, rig.chart.skeleton));
+            continue;
+        }
+        socket.kind = socket_kind(entry["kind"].get<std::string>()).value_or(SocketKind::grip);
+        if (entry.contains("at")) socket.at = vector_of(entry["at"]);
+        if (entry.contains("turn")) socket.turn = turn_of(entry["turn"]);
+        sockets.push_back(std::move(socket));
+    }
+    return sockets;
+}
+
+std::vector<Socket> sockets_of(const std::filesystem::path& file, const Rig& rig, Findings& findings) {
+    if (auto sockets = read_sockets(file, rig, findings)) return *std::move(sockets);
+    return suggested_sockets(rig.character, rig.chart);
+}
+
+std::string sheet_with_sockets(const Rig& rig, std::span<const Socket> sockets,
+                               const std::filesystem::path& folder) {
+    Json sheet = Json::parse(sheet_json(rig.chart, folder, rig.sheet));
+    sheet["sockets"] = list_json(sockets, rig.chart.skeleton);
+    return text_of(sheet);
+}
+
+std::string sockets_json(std::span<const Socket> sockets, const Skeleton& skeleton) {
+    return text_of(list_json(sockets, skeleton));
+}
+
+}  // namespace dendraxis::io

@@ -1,0 +1,56 @@
+#include <dendraxis/io/sheet/windows.hpp>
+
+#include "../json/json_text.hpp"
+
+#include <fmt/format.h>
+
+namespace dendraxis::io {
+namespace {
+
+Json json_of(const ClipWindow& window) {
+    Json entry{{"clip", window.clip},
+               {"volume", window.volume},
+               {"from", rounded(window.from)},
+               {"to", rounded(window.to)},
+               {"unit", window.in_seconds ? "seconds" : "frames"}};
+    if (!window.groups.empty()) entry["groups"] = window.groups;
+    return entry;
+}
+
+}  // namespace
+
+std::vector<ClipWindow> read_windows(const std::filesystem::path& sheet) {
+    std::vector<ClipWindow> windows;
+    if (sheet.extension() != ".json") return windows;
+    const JsonDocument document = open_document(sheet, Schema::rig);
+    const Json list = document.json.value("windows", Json::array());
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        const Json& entry = list[i];
+        ClipWindow window;
+        window.clip = entry["clip"].get<std::string>();
+        window.volume = entry["volume"].get<std::string>();
+        window.from = entry["from"].get<float>();
+        window.to = entry["to"].get<float>();
+        window.in_seconds = entry.value("unit", "frames") == "seconds";
+        window.groups = entry.value("groups", std::vector<std::string>{});
+        if (window.from > window.to)
+            document.fail("the window ends before it starts", fmt::format("/windows/{}/to", i),
+                          "write the earlier time as 'from'");
+        windows.push_back(std::move(window));
+    }
+    return windows;
+}
+
+std::string sheet_with_windows(const Rig& rig, std::span<const ClipWindow> windows,
+                               const std::filesystem::path& folder) {
+    Json sheet = Json::parse(sheet_json(rig.chart, folder, rig.sheet));
+    sheet["windows"] = Json::array();
+    for (const ClipWindow& window : windows) sheet["windows"].push_back(json_of(window));
+    return text_of(sheet);
+}
+
+std::string window_json(const ClipWindow& window) {
+    return text_of(json_of(window));
+}
+
+}  // namespace dendraxis::io

@@ -1,0 +1,381 @@
+#include "../io/fingerprint.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/sheet/sheet.hpp>
+#include <dendraxis/io/write_file.hpp>
+#include <dendraxis/pipeline/retarget_set.hpp>
+#include <dendraxis/retarget/lost_motion.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/review/review.hpp>
+#include <dendraxis/skeleton/mend.hpp>
+#include <dendraxis/version.hpp>
+
+#include <fmt/format.h>
+#include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
+
+#include <algorithm>
+#include <map>
+#include <mutex>
+#include <optional>
+#include <set>
+
+namespace dendraxis::pipeline {
+namespace {
+
+namespace fs = std::filesystem;
+
+// A clip's name as a file's name.
+std::string file_name(std::string name) {
+    for (char& letter : name) {
+        if (letter == '/' || letter == '\\' || letter == ':' || static_cast<unsigned char>(letter) < ' ')
+            letter = '_';
+    }
+    return name + ".glb";
+}
+
+bool is_motion(const fs::path& file) {
+    return io::same_ending(file, ".glb") || io::same_ending(file, ".gltf") || io::same_ending(file, ".bvh");
+}
+
+// Files as given, folders as the motion files in them, in the order of their names.
+std::vector<fs::path> motion_files(const RetargetSet& set, const Character& source) {
+    std::vector<fs::path> files;
+    for (const fs::path& given : set.motions) {
+        if (!fs::is_directory(given)) {
+            files.push_back(given);
+            continue;
+        }
+        std::vector<fs::path> found;
+        for (const auto& entry : fs::recursive_directory_iterator(given)) {
+            if (entry.is_regular_file() && is_motion(entry.path())) found.push_back(entry.path());
+        }
+        if (found.empty())
+            throw Error(given.string(), "holds no .glb, .gltf or .bvh file", "", "name another folder");
+        std::sort(found.begin(), found.end());
+        files.insert(files.end(), found.begin(), found.end());
+    }
+    if (files.empty()) files.emplace_back(source.file);
+    return files;
+}
+
+bool same_bones(const Skeleton& a, const Skeleton& b) {
+    return std::equal(
+        a.bones().begin(), a.bones().end(), b.bones().begin(), b.bones().end(),
+        [](const Bone& x, const Bone& y) { return x.label == y.label && x.parent == y.parent; });
+}
+
+// One motion file with the transfer that carries it.
+struct Motion {
+    fs::path file;
+    io::Rig rig;
+    Pairing pairing;
+    std::shared_ptr<const Transfer> transfer;
+    std::string fingerprint;
+    std::vector<std::size_t> chosen;  // of its clips
+};
+
+// What became of one clip.
+struct Outcome {
+    RetargetReport::Line line;
+    std::optional<Clip> clip;
+    Findings findings;
+};
+
+class SetRunner {
+ public:
+    SetRunner(const RetargetSet& set, const Progress& progress) : set_(set), progress_(progress) {}
+
+    RetargetReport run() {
+        target_ = io::load_rig(set_.target);
+        if (!set_.source.empty()) {
+            source_ = io::load_rig(set_.source, set_.fps);
+            pairing_ = set_.pairing.empty() ? pair(source_->chart, target_.chart)
+                                            : io::read_pairing(set_.pairing, *source_, target_);
+            transfer_ = std::make_shared<Transfer>(pairing_);
+            report_.findings = pairing_.findings;
+            report_.leg_ratio = transfer_->leg_ratio();
+            report_.hips_ratio = transfer_->hips_ratio();
+            report_.chains = pairing_.chains.size();
+        }
+        const std::vector<fs::path> files =
+            motion_files(set_, source_ ? source_->character : target_.character);
+        files_ = files.size();
+        check_places(files);
+        fingerprint_settings();
+        if (!set_.out.empty() && is_current(files)) return report_;
+        tbb::task_arena arena(std::max(1, set_.jobs));
+        std::vector<std::vector<Outcome>> outcomes(files.size());
+        arena.execute([&] {
+            tbb::parallel_for(std::size_t{0}, files.size(), [&](std::size_t i) {
+                outcomes[i] = run_file(files[i]);
+                const std::lock_guard lock(mutex_);
+                if (progress_) progress_(++done_, files.size(), files[i].filename().string());
+            });
+            gather(std::move(outcomes), files);
+        });
+        return std::move(report_);
+    }
+
+ private:
+    // Nothing that is read is written over; of clips that would get one file name only the first gets it.
+    void check_places(const std::vector<fs::path>& files) {
+        std::vector<fs::path> inputs{set_.source, set_.target, set_.pairing, target_.character.file};
+        if (source_) inputs.emplace_back(source_->character.file);
+        inputs.insert(inputs.end(), files.begin(), files.end());
+        if (!set_.out.empty()) {
+            io::refuse_to_replace(set_.out, inputs);
+            return;
+        }
+        std::vector<std::vector<std::string>> names(files.size());
+        tbb::parallel_for(std::size_t{0}, files.size(), [&](std::size_t i) {
+            try {
+                names[i] = io::clip_names(files[i]);
+            } catch (const std::exception&) {
+                // What is wrong with a file is told when it is carried over.
+                names[i].clear();
+            }
+        });
+        for (std::size_t i = 0; i < files.size(); ++i) {
+            for (const std::string& name : names[i]) {
+                if (!is_wanted(name)) continue;
+                const fs::path path = path_of(name);
+                io::refuse_to_replace(path, inputs);
+                const auto [place, is_first] = owners_.try_emplace(path, files[i], name);
+                if (!is_first && place->second != std::pair(files[i], name)) continue;
+                if (!is_first) twice_.insert(path);
+            }
+        }
+    }
+
+    bool is_wanted(const std::string& clip) const {
+        return set_.clips.empty() ||
+               std::find(set_.clips.begin(), set_.clips.end(), clip) != set_.clips.end();
+    }
+
+    fs::path path_of(const std::string& clip) const {
+        return set_.out_dir / file_name(set_.prefix + clip + set_.suffix);
+    }
+
+    // All but the motion's own bytes.
+    void fingerprint_settings() {
+        io::Fingerprint print;
+        print.add(std::string(k_version));
+        print.add_file(target_.character.file);
+        print.add(target_.sheet);
+        if (source_) {
+            print.add_file(source_->character.file);
+            print.add(source_->sheet);
+        }
+        print.add_file(set_.pairing);
+        print.add(fmt::format("{}|{}|{}", set_.prefix, set_.suffix, set_.fps));
+        settings_ = print.text();
+    }
+
+    bool is_current(const std::vector<fs::path>& files) {
+        io::Fingerprint print;
+        print.add(settings_);
+        for (const std::string& clip : set_.clips) print.add(clip);
+        for (const fs::path& file : files) {
+            if (!fs::exists(file)) return false;
+            print.add_file(file);
+        }
+        stamp_ = print.text();
+        if (io::stamp_of(set_.out) != stamp_) return false;
+        for (const Clip& clip : io::load_character(set_.out).clips)
+            report_.clips.push_back(
+                {clip.name, set_.out.string(), clip.frame_count(), clip.fps, "up to date", ""});
+        return true;
+    }
+
+    std::vector<Outcome> run_file(const fs::path& file) const {
+        try {
+            const Motion motion = open(file);
+            std::vector<Outcome> outcomes(motion.chosen.size());
+            tbb::parallel_for(std::size_t{0}, motion.chosen.size(), [&](std::size_t i) {
+                outcomes[i] = run_clip(motion, motion.rig.character.clips[motion.chosen[i]]);
+            });
+            if (!outcomes.empty()) {
+                Findings& findings = outcomes.front().findings;
+                if (motion.transfer != transfer_)
+                    findings.insert(findings.begin(), motion.pairing.findings.begin(),
+                                    motion.pairing.findings.end());
+                if (io::same_ending(file, ".bvh")) {
+                    const Findings& read = motion.rig.character.findings;
+                    findings.insert(findings.begin(), read.begin(), read.end());
+                }
+            }
+            return outcomes;
+        } catch (const std::exception& problem) {
+            if (files_ == 1) throw;
+            Outcome failed;
+            failed.line = {file.stem().string(), "", 0, 0.0f, "failed", problem.what()};
+            return {failed};
+        }
+    }
+
+    Motion open(const fs::path& file) const {
+        Motion motion;
+        motion.file = file;
+        const bool is_source = source_ && fs::path(source_->character.file) == file;
+        motion.rig = is_source ? *source_ : io::load_rig(file, set_.fps);
+        if (source_ && same_bones(motion.rig.character.skeleton, source_->character.skeleton)) {
+            motion.transfer = transfer_;
+            motion.pairing = pairing_;
+        } else {
+            motion.pairing = pair(motion.rig.chart, target_.chart);
+            motion.pairing.settings = pairing_.settings;
+            motion.transfer = std::make_shared<Transfer>(motion.pairing);
+        }
+        const auto& clips = motion.rig.character.clips;
+        for (std::size_t i = 0; i < clips.size(); ++i) {
+            if (is_wanted(clips[i].name)) motion.chosen.push_back(i);
+        }
+        if (clips.empty())
+            throw Error(file.string(), "holds no clips that move its bones", "",
+                        "name a file that has clips");
+        io::Fingerprint print;
+        print.add(settings_);
+        print.add_file(file);
+        motion.fingerprint = print.text();
+        return motion;
+    }
+
+    Outcome run_clip(const Motion& motion, Clip clip) const {
+        Outcome outcome;
+        const std::string source_name = clip.name;
+        outcome.line = {set_.prefix + clip.name + set_.suffix, "", clip.frame_count(), clip.fps, "done", ""};
+        try {
+            const fs::path path = path_of(source_name);
+            const std::string stamp = motion.fingerprint + "-" + source_name;
+            if (!set_.out_dir.empty()) {
+                check_owner(path, motion.file, source_name);
+                outcome.line.file = path.string();
+                if (io::stamp_of(path) == stamp) {
+                    outcome.line.status = "up to date";
+                    return outcome;
+                }
+            }
+            outcome.findings = mend_clip(motion.rig.character.skeleton, clip);
+            const Findings lost = lost_motion(motion.pairing, clip);
+            outcome.findings.insert(outcome.findings.end(), lost.begin(), lost.end());
+            Clip result = motion.transfer->apply(clip);
+            outcome.line.verdict = verdict_on(motion.pairing, clip, result);
+            result.name = outcome.line.clip;
+            outcome.line.fps = result.fps;
+            const auto& own = target_.character.clips;
+            if (std::any_of(own.begin(), own.end(), [&](const Clip& c) { return c.name == result.name; })) {
+                outcome.findings.push_back({Severity::note, "retarget.clip-replaced", result.name,
+                                            "the target had a clip of this name; the new one takes its place",
+                                            ""});
+            }
+            if (set_.out_dir.empty()) {
+                outcome.clip = std::move(result);
+            } else {
+                const io::OutputFile written{path,
+                                             io::glb_with_clips(target_.character, {&result, 1}, stamp)};
+                io::write_files({&written, 1});
+            }
+        } catch (const std::exception& problem) {
+            outcome.line.status = "failed";
+            outcome.line.error = problem.what();
+            outcome.clip.reset();
+        }
+        return outcome;
+    }
+
+    // What a person should look at first, in one line.
+    static std::string verdict_on(const Pairing& pairing, const Clip& clip, const Clip& result) {
+        const Review review = judge(pairing, {review_clip(pairing, clip, result)});
+        if (review.findings.empty()) return "right";
+        const Finding& first = review.findings.front();
+        const std::string more =
+            review.findings.size() > 1 ? fmt::format(" (and {} more)", review.findings.size() - 1) : "";
+        return fmt::format("{} [{}]{}", first.message, first.where, more);
+    }
+
+    void check_owner(const fs::path& path, const fs::path& file, const std::string& clip) const {
+        const auto owner = owners_.find(path);
+        if (!twice_.contains(path) && (owner == owners_.end() || owner->second == std::pair(file, clip)))
+            return;
+        throw Error(path.string(), "two clips would be written to this file", "",
+                    "use -o to write all clips to one file, or rename one");
+    }
+
+    // In the order of the files and their clips, whoever was ready first.
+    void gather(std::vector<std::vector<Outcome>> outcomes, const std::vector<fs::path>& files) {
+        std::vector<Clip> results;
+        std::set<std::string> seen;
+        for (std::vector<Outcome>& of_file : outcomes) {
+            for (Outcome& outcome : of_file) {
+                seen.insert(outcome.line.clip);
+                if (outcome.clip) {
+                    outcome.line.file = set_.out.string();
+                    const bool twice = std::any_of(results.begin(), results.end(), [&](const Clip& c) {
+                        return c.name == outcome.clip->name;
+                    });
+                    if (twice) {
+                        outcome.line.status = "failed";
+                        outcome.line.error =
+                            outcome.line.clip + ": another clip has this name already; write one file a clip";
+                    } else {
+                        results.push_back(std::move(*outcome.clip));
+                    }
+                }
+                report_.findings.insert(report_.findings.end(), outcome.findings.begin(),
+                                        outcome.findings.end());
+                report_.clips.push_back(std::move(outcome.line));
+            }
+        }
+        check_names(seen, files);
+        if (set_.out.empty() || results.empty()) return;
+        const io::OutputFile written{set_.out,
+                                     io::glb_with_clips(target_.character, results, failed() ? "" : stamp_)};
+        io::write_files({&written, 1});
+    }
+
+    bool failed() const {
+        return std::any_of(report_.clips.begin(), report_.clips.end(),
+                           [](const RetargetReport::Line& line) { return line.status == "failed"; });
+    }
+
+    // A clip that was asked for by name and is nowhere.
+    void check_names(const std::set<std::string>& seen, const std::vector<fs::path>& files) const {
+        for (const std::string& name : set_.clips) {
+            if (seen.contains(set_.prefix + name + set_.suffix)) continue;
+            std::vector<std::string> names;
+            for (const fs::path& file : files) {
+                for (const Clip& clip : io::load_character(file).clips) names.push_back(clip.name);
+            }
+            const std::string nearest = nearest_name(name, names);
+            throw Error(files.front().string(), "has no clip '" + name + "'", "",
+                        nearest.empty() ? "see `dendraxis survey`" : "did you mean '" + nearest + "'?");
+        }
+    }
+
+    const RetargetSet& set_;
+    const Progress& progress_;
+    io::Rig target_;
+    std::optional<io::Rig> source_;
+    Pairing pairing_;
+    std::shared_ptr<const Transfer> transfer_;
+    RetargetReport report_;
+    std::string settings_;
+    std::string stamp_;
+    mutable std::mutex mutex_;
+    std::map<fs::path, std::pair<fs::path, std::string>>
+        owners_;                // motion file and clip of each written file
+    std::set<fs::path> twice_;  // that one file would give two clips
+    std::size_t files_ = 0;
+    std::size_t done_ = 0;
+};
+
+}  // namespace
+
+RetargetReport retarget_set(const RetargetSet& set, const Progress& progress) {
+    return SetRunner(set, progress).run();
+}
+
+}  // namespace dendraxis::pipeline

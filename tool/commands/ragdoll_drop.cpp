@@ -1,0 +1,248 @@
+#include "../support/command_line.hpp"
+#include "../support/json.hpp"
+#include "../support/outputs.hpp"
+#include "../support/positions.hpp"
+#include "../support/print.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/draw/picture.hpp>
+#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/sheet/ragdoll_sheet.hpp>
+#include <dendraxis/io/write_file.hpp>
+#include <dendraxis/sim/drop.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace dendraxis::tool {
+namespace {
+
+struct RagdollDropArguments {
+    fs::path character;
+    fs::path sheet;
+    std::string clip;
+    int frame = 0;
+    float seconds = 4.0f;
+    float fps = 60.0f;
+    float height = 0.0f;
+    std::string speed_words;
+    std::string push_words;
+    std::vector<unsigned> seeds;
+    fs::path terrain;
+    std::string name = "drop";
+    fs::path picture;
+    fs::path out;
+    bool json = false;
+};
+
+Json figures_json(const std::vector<std::pair<std::string, double>>& figures, const Findings& findings) {
+    Json json = Json::object();
+    for (const auto& [name, value] : figures) {
+        if (std::isfinite(value))
+            json[name] = std::round(value * 1e6) / 1e6;
+        else
+            json[name] = nullptr;
+    }
+    json["findings"] = json_of(findings);
+    return json;
+}
+
+constexpr std::size_t k_strip = 6;  // pictures of a fall
+
+sim::DropStart start_of(const Character& character, const RagdollDropArguments& arguments) {
+    sim::DropStart start;
+    if (arguments.clip.empty()) {
+        start.pose = start.before = rest_pose(character.skeleton);
+        return start;
+    }
+    const Clip& clip = character.clip(arguments.clip);
+    const auto frame = static_cast<std::size_t>(arguments.frame);
+    if (frame >= clip.frame_count())
+        throw Error(character.file, fmt::format("the clip '{}' has no frame {}", clip.name, frame), "",
+                    fmt::format("its frames are 0 to {}", clip.frame_count() - 1));
+    const auto now = clip.frame(frame);
+    const auto before = clip.frame(frame == 0 ? 0 : frame - 1);
+    start.pose.assign(now.begin(), now.end());
+    start.before.assign(before.begin(), before.end());
+    start.step = 1.0f / clip.fps;
+    return start;
+}
+
+sim::DropGround ground_of(const std::optional<Character>& terrain) {
+    if (!terrain) return {};
+    Surface surface = surface_of(*terrain);
+    return {std::move(surface.positions), std::move(surface.triangles)};
+}
+
+std::vector<std::uint8_t> strip(const io::Rig& rig, const sim::Drop& drop, const Character* terrain) {
+    std::vector<draw::Panel> panels;
+    // Close together at first, where most happens.
+    const std::size_t last = drop.clip.frame_count() - 1;
+    for (std::size_t i = 0; i < k_strip; ++i) {
+        const double share = static_cast<double>(i) / (k_strip - 1);
+        const auto frame =
+            static_cast<std::size_t>(std::lround(std::pow(share, 1.6) * static_cast<double>(last)));
+        const auto pose = drop.clip.frame(frame);
+        draw::Panel panel{
+            &rig.character, &rig.chart, {pose.begin(), pose.end()}, i == 0 ? rig.character.name : "", ""};
+        panel.subtitle =
+            fmt::format("{:.2f} s", static_cast<double>(frame) / static_cast<double>(drop.clip.fps));
+        panel.terrain = terrain;
+        panels.push_back(std::move(panel));
+    }
+    const float headroom = draw::headroom_for(panels);
+    for (draw::Panel& panel : panels) panel.headroom = headroom;
+    draw::PictureOptions options;
+    options.columns = 3;
+    return draw::draw_png(panels, options);
+}
+
+using Figures = std::vector<std::pair<std::string, double>>;
+
+float share_of(std::vector<float> values, double share) {
+    if (values.empty()) return 0.0f;
+    const auto nth = static_cast<std::ptrdiff_t>(share * static_cast<double>(values.size() - 1));
+    std::nth_element(values.begin(), values.begin() + nth, values.end());
+    return values[static_cast<std::size_t>(nth)];
+}
+
+// The worst of all falls; `overshoots` of all joints, frames and falls.
+Figures figures_of(const std::vector<sim::DropFigures>& drops, const std::vector<float>& overshoots) {
+    const auto worst = [&](float sim::DropFigures::*part) {
+        float most = 0.0f;
+        for (const sim::DropFigures& one : drops) most = std::max(most, one.*part);
+        return static_cast<double>(most);
+    };
+    std::vector<float> separations;
+    for (const sim::DropFigures& one : drops) separations.push_back(one.separation);
+    double settled = 0.0;
+    double count = 0.0;
+    for (const sim::DropFigures& one : drops) {
+        if (!one.settled) continue;
+        settled = std::max(settled, static_cast<double>(*one.settled));
+        count += 1.0;
+    }
+    return {{"drops", static_cast<double>(drops.size())},
+            {"settled", count},
+            {"settled-after", count > 0 ? settled : std::numeric_limits<double>::quiet_NaN()},
+            {"separation-mm", 1e3 * worst(&sim::DropFigures::separation)},
+            {"separation-p95-of-drops-mm", 1e3 * static_cast<double>(share_of(separations, 0.95))},
+            {"overshoot-degrees", worst(&sim::DropFigures::overshoot)},
+            {"overshoot-p999-degrees", static_cast<double>(share_of(overshoots, 0.999))},
+            {"overshoot-at-rest-degrees", worst(&sim::DropFigures::overshoot_at_rest)},
+            {"penetration-mm", 1e3 * worst(&sim::DropFigures::penetration)},
+            {"penetration-at-rest-mm", 1e3 * worst(&sim::DropFigures::penetration_at_rest)},
+            {"energy-gained-joules", worst(&sim::DropFigures::energy_gained)}};
+}
+
+void print_figures(const Figures& figures) {
+    for (const auto& [name, value] : figures) {
+        if (std::isfinite(value)) fmt::print("  {:<28} {:.6g}\n", name, std::round(value * 1e3) / 1e3);
+    }
+}
+
+int run_ragdoll_drop(const RagdollDropArguments& arguments) {
+    if (arguments.out.empty() && arguments.picture.empty() && !arguments.json)
+        throw UsageError("nothing to write: give -o OUT.glb, --picture OUT.png or --json");
+    if (!arguments.picture.empty() && arguments.picture.extension() != ".png")
+        throw UsageError(arguments.picture.string() + ": the picture must end in .png");
+    const io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
+                                                : io::rechart(arguments.sheet, arguments.character);
+    for (const fs::path& out : {arguments.out, arguments.picture})
+        check_not_input(out, {arguments.character, arguments.sheet, rig.character.file, arguments.terrain});
+    const RagdollPlan plan =
+        io::ragdoll_of(arguments.sheet.empty() ? arguments.character : arguments.sheet, rig);
+    const RagdollBinding binding(plan, rig.chart);
+    Findings findings = rig.character.findings;
+
+    sim::DropOptions options;
+    options.seconds = arguments.seconds;
+    options.fps = arguments.fps;
+    options.height = arguments.height;
+    if (!arguments.speed_words.empty())
+        options.speed = Vec3(plain_position(arguments.speed_words, "--speed").data());
+    if (!arguments.push_words.empty()) {
+        const NamedPosition push = named_position(arguments.push_words, "--push");
+        const int body = plan.find(push.name);
+        if (body < 0)
+            throw UsageError("--push: there is no body '" + push.name + "'; see `dendraxis ragdoll build`");
+        options.push = sim::Push{body, Vec3(push.position.data())};
+        if (const auto finding = sim::clamp_push(*options.push, plan)) findings.push_back(*finding);
+    }
+    std::optional<Character> terrain;
+    if (!arguments.terrain.empty()) terrain = io::load_character(arguments.terrain);
+    const sim::DropGround ground = ground_of(terrain);
+    const sim::DropStart start = start_of(rig.character, arguments);
+
+    std::vector<sim::DropFigures> all;
+    sim::Drop first;
+    std::vector<float> overshoots;
+    options.until_settled = arguments.seeds.size() > 1;
+    for (std::size_t i = 0; i < std::max<std::size_t>(1, arguments.seeds.size()); ++i) {
+        if (!arguments.seeds.empty()) options.seed = arguments.seeds[i];
+        sim::Drop drop = sim::run_drop(binding, rig.chart, start, options, ground);
+        all.push_back(drop.figures);
+        for (const std::vector<float>& frame : drop.overshoots)
+            overshoots.insert(overshoots.end(), frame.begin(), frame.end());
+        if (i == 0) first = std::move(drop);
+    }
+    first.clip.name = arguments.name;
+    std::vector<io::OutputFile> files;
+    if (!arguments.out.empty())
+        files.push_back({arguments.out, io::glb_with_clips(rig.character, {&first.clip, 1})});
+    if (!arguments.picture.empty())
+        files.push_back({arguments.picture, strip(rig, first, terrain ? &*terrain : nullptr)});
+    io::write_files(files);
+    const Figures figures = figures_of(all, overshoots);
+    if (arguments.json) {
+        print_json(figures_json(figures, findings));
+        return k_done;
+    }
+    for (const io::OutputFile& file : files) fmt::print("wrote {}\n", file.path.string());
+    print_figures(figures);
+    print_findings(findings);
+    return k_done;
+}
+
+void add_ragdoll_drop(CommandLine& line) {
+    auto arguments = std::make_shared<RagdollDropArguments>();
+    CLI::App* c =
+        line.add_to("ragdoll", "drop", "Let the ragdoll fall, bake the fall into a clip and tell how it held",
+                    "ragdoll drop hero.glb --height 1.5 --seed 1 -o hero-falls.glb --picture fall.png",
+                    arguments, run_ragdoll_drop);
+    add_file(c, "CHARACTER", arguments->character, "the character's file, or its sheet");
+    c->add_option("--sheet", arguments->sheet, "the sheet, where CHARACTER is a character's file")
+        ->option_text("FILE");
+    c->add_option("--clip", arguments->clip,
+                  "let go in this clip, as fast as it moves; the rest where not given");
+    c->add_option("--frame", arguments->frame, "in which frame of it, from 0")->check(CLI::NonNegativeNumber);
+    c->add_option("--seconds", arguments->seconds, "how long to simulate")->capture_default_str();
+    c->add_option("--fps", arguments->fps, "the rate of the clip that is made")->capture_default_str();
+    c->add_option("--height", arguments->height, "metres to lift it by first")->capture_default_str();
+    c->add_option("--speed", arguments->speed_words,
+                  "how fast it moves at first: m/s to its left, up, forward")
+        ->option_text("X,Y,Z");
+    c->add_option("--push", arguments->push_words,
+                  "an impulse on a body: N s to the character's left, up, forward")
+        ->option_text("BODY=X,Y,Z");
+    c->add_option(
+         "--seed", arguments->seeds,
+         "turn it at random, up to 6 rad/s and 5 m/s; several seeds: figures of all, clip of the first")
+        ->option_text("N ...");
+    c->add_option("--terrain", arguments->terrain, "what it falls onto (.glb); a level floor where not given")
+        ->option_text("FILE");
+    c->add_option("--name", arguments->name, "the new clip's name")->capture_default_str();
+    c->add_option("--picture", arguments->picture, "a strip of pictures of the fall (.png)")
+        ->option_text("FILE");
+    c->add_option("-o,--out", arguments->out, "the character with the new clip (.glb)")->option_text("FILE");
+}
+
+const Registration k_ragdoll_drop(120, add_ragdoll_drop);
+
+}  // namespace
+}  // namespace dendraxis::tool

@@ -1,0 +1,148 @@
+#include "../support/command_line.hpp"
+#include "../support/json.hpp"
+#include "../support/outputs.hpp"
+#include "../support/print.hpp"
+
+#include <dendraxis/pipeline/retarget_set.hpp>
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <thread>
+
+#include <unistd.h>
+
+namespace dendraxis::tool {
+namespace {
+
+struct RetargetArguments {
+    fs::path source;
+    fs::path target;
+    fs::path pairing;
+    std::vector<fs::path> motions;
+    std::vector<std::string> clips;
+    fs::path out;
+    fs::path out_dir;
+    std::string prefix;
+    std::string suffix;
+    float fps = 0.0f;
+    int jobs = 0;
+    bool json = false;
+};
+
+Json retarget_json(const pipeline::RetargetReport& report) {
+    Json clips = Json::array();
+    for (const pipeline::RetargetReport::Line& line : report.clips) {
+        clips.push_back({{"clip", line.clip},
+                         {"file", line.file},
+                         {"frames", line.frames},
+                         {"fps", rounded(line.fps)},
+                         {"status", line.status}});
+        if (!line.error.empty()) clips.back()["error"] = line.error;
+        if (!line.verdict.empty()) clips.back()["verdict"] = line.verdict;
+    }
+    return {{"clips", clips},
+            {"leg_ratio", rounded(report.leg_ratio)},
+            {"hips_ratio", rounded(report.hips_ratio)},
+            {"findings", json_of(report.findings)}};
+}
+
+void check_arguments(const RetargetArguments& arguments) {
+    if (arguments.out.empty() == arguments.out_dir.empty())
+        throw UsageError("retarget: give either -o OUT.glb or --out-dir DIR");
+    if (!arguments.out.empty() && arguments.out.extension() != ".glb")
+        throw UsageError(arguments.out.string() + ": the output must end in .glb");
+    if (arguments.source.empty() && arguments.motions.empty())
+        throw UsageError("retarget: give --source CHARACTER, or --motion FILE, or both");
+    if (arguments.source.empty() && !arguments.pairing.empty())
+        throw UsageError("retarget: --pairing needs the --source that it was made for");
+    std::vector<fs::path> inputs = arguments.motions;
+    inputs.insert(inputs.end(), {arguments.source, arguments.target, arguments.pairing});
+    if (!arguments.out.empty()) check_not_input(arguments.out, inputs);
+}
+
+// A bar on a terminal's standard error; nothing elsewhere.
+void show_progress(std::size_t done, std::size_t all, const std::string& name) {
+    static const bool k_shows = isatty(STDERR_FILENO) != 0;
+    if (!k_shows || all < 2) return;
+    const std::size_t filled = 30 * done / all;
+    fmt::print(stderr, "\r[{}{}] {}/{} {:<32.32}", std::string(filled, '#'), std::string(30 - filled, '.'),
+               done, all, name);
+    if (done == all) fmt::print(stderr, "\r{:>80}\r", "");
+}
+
+int run_retarget(const RetargetArguments& arguments) {
+    check_arguments(arguments);
+    const int cores = static_cast<int>(std::max(1u, std::thread::hardware_concurrency()));
+    const pipeline::RetargetSet set{arguments.source,
+                                    arguments.target,
+                                    arguments.pairing,
+                                    arguments.motions,
+                                    arguments.clips,
+                                    arguments.out,
+                                    arguments.out_dir,
+                                    arguments.prefix,
+                                    arguments.suffix,
+                                    arguments.fps,
+                                    arguments.jobs > 0 ? arguments.jobs : cores};
+    const pipeline::RetargetReport report = pipeline::retarget_set(set, show_progress);
+    const auto failed = std::count_if(report.clips.begin(), report.clips.end(),
+                                      [](const auto& line) { return line.status == "failed"; });
+    const int status = failed > 0 ? k_gate_failed : k_done;
+    if (arguments.json) {
+        print_json(retarget_json(report));
+        return status;
+    }
+    const auto& from = arguments.source.empty() ? arguments.motions.front() : arguments.source;
+    fmt::print("{}\n", bold(fmt::format("{} -> {}", from.stem().string(), arguments.target.stem().string())));
+    if (report.chains > 0)
+        fmt::print("  {} chains paired; root motion x {:.3f}, hips' height x {:.3f}\n", report.chains,
+                   report.leg_ratio, report.hips_ratio);
+    fmt::print("\n  {:<24} {:>6} {:>6}  {:<10}  {}\n", "clip", "frames", "fps", "", "file");
+    for (const pipeline::RetargetReport::Line& line : report.clips) {
+        fmt::print("  {:<24} {:>6} {:>6g}  {:<10}  {}\n", line.clip, line.frames, line.fps,
+                   line.verdict == "right" ? line.verdict : line.status,
+                   line.error.empty() ? line.file : line.error);
+        if (!line.verdict.empty() && line.verdict != "right") fmt::print("  {:<24} {}\n", "", line.verdict);
+    }
+    if (failed > 0) fmt::print("\n  {} of {} failed\n", failed, report.clips.size());
+    print_findings(report.findings);
+    return status;
+}
+
+void add_retarget(CommandLine& line) {
+    auto arguments = std::make_shared<RetargetArguments>();
+    CLI::App* c =
+        line.add("retarget", "Carry clips from one character to another",
+                 "retarget --source hero.glb --target villain.glb --clip walk -o villain-moving.glb",
+                 arguments, run_retarget);
+    c->add_option("--source", arguments->source, "the character whose clips are carried over")
+        ->option_text("FILE");
+    c->add_option("--motion", arguments->motions,
+                  "a file with clips (.glb, .gltf, .bvh) or a folder of them; may be given several times")
+        ->allow_extra_args(false)
+        ->option_text("FILE");
+    add_file(c, "--target", arguments->target, "the character that gets them");
+    c->add_option("--pairing", arguments->pairing,
+                  "a pairing that `pair -o` wrote; found anew where not given")
+        ->option_text("FILE");
+    c->add_option("--clip", arguments->clips, "only this clip; may be given several times")
+        ->allow_extra_args(false)
+        ->option_text("NAME");
+    c->add_option("-o,--out", arguments->out, "one GLB: the target with all the clips")->option_text("FILE");
+    c->add_option("--out-dir", arguments->out_dir, "a folder: one GLB a clip, named after it")
+        ->option_text("DIR");
+    c->add_option("--prefix", arguments->prefix, "put before each clip's name")->option_text("TEXT");
+    c->add_option("--suffix", arguments->suffix, "put behind each clip's name")->option_text("TEXT");
+    c->add_option("--jobs", arguments->jobs, "threads; where not given, one a core")
+        ->check(CLI::Range(1, 256))
+        ->option_text("N");
+    c->add_option("--fps", arguments->fps,
+                  "frames a second; where not given, the rate of the source's own keys")
+        ->check(CLI::Range(1.0, 1000.0));
+}
+
+const Registration k_retarget(60, add_retarget);
+
+}  // namespace
+}  // namespace dendraxis::tool

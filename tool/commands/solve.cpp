@@ -1,0 +1,165 @@
+#include "../support/command_line.hpp"
+#include "../support/json.hpp"
+#include "../support/outputs.hpp"
+#include "../support/positions.hpp"
+#include "../support/print.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/ik/solve_clip.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/gltf/ground.hpp>
+#include <dendraxis/io/sheet/sheet.hpp>
+#include <dendraxis/io/write_file.hpp>
+#include <dendraxis/skeleton/mend.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <fmt/core.h>
+
+namespace dendraxis::tool {
+namespace {
+
+struct SolveArguments {
+    fs::path character;
+    std::string clip;
+    std::vector<std::string> reach_words;
+    std::vector<std::string> aim_words;
+    fs::path terrain;
+    float hips_freedom = 0.0f;
+    bool no_ranges = false;
+    std::string name;
+    fs::path out;
+    bool json = false;
+};
+
+Json solved_json(const Chart& chart, const SolvedClip& solved, const Findings& findings) {
+    Json residuals = Json::array();
+    for (const SolvedClip::Residual& residual : solved.residuals) {
+        Json entry{{"name", residual.name}, {"frame", residual.frame}};
+        if (residual.is_look)
+            entry["worst_degrees"] = rounded(residual.worst * k_degrees);
+        else
+            entry["worst_mm"] = rounded(residual.worst * 1e3f);
+        residuals.push_back(entry);
+    }
+    Json held_back = Json::array();
+    for (const SolvedClip::HeldBack& joint : solved.held_back)
+        held_back.push_back({{"bone", bone_json(chart.skeleton, joint.bone)}, {"frames", joint.frames}});
+    return {{"clip", solved.clip.name},
+            {"frames", solved.clip.frame_count()},
+            {"frames_reached", solved.frames_reached},
+            {"mean_iterations", rounded(static_cast<float>(solved.mean_iterations))},
+            {"residuals", residuals},
+            {"held_back", held_back},
+            {"findings", json_of(findings)}};
+}
+
+// The clip that was asked for, or the rest as a clip of one frame.
+Clip start_of(const Character& character, const std::string& name, Findings& findings) {
+    if (name.empty()) {
+        Clip rest;
+        rest.name = "rest";
+        rest.bone_count = character.skeleton.size();
+        rest.transforms = rest_pose(character.skeleton);
+        return rest;
+    }
+    Clip clip = character.clip(name);
+    const Findings mended = mend_clip(character.skeleton, clip);
+    findings.insert(findings.end(), mended.begin(), mended.end());
+    return clip;
+}
+
+void print_solved(const Chart& chart, const SolvedClip& solved) {
+    for (const SolvedClip::Residual& residual : solved.residuals) {
+        if (residual.is_look)
+            fmt::print("  {:<14} looks past its target by {:.1f} degrees at most (frame {})\n", residual.name,
+                       residual.worst * k_degrees, residual.frame);
+        else
+            fmt::print("  {:<14} {:.1f} mm from its target at most (frame {})\n", residual.name,
+                       residual.worst * 1e3f, residual.frame);
+    }
+    const std::size_t frames = solved.clip.frame_count();
+    if (solved.mean_iterations > 0.0)
+        fmt::print("  {:.1f} iterations a frame; all reached in {} of {} frames\n", solved.mean_iterations,
+                   solved.frames_reached, frames);
+    for (const SolvedClip::HeldBack& joint : solved.held_back)
+        fmt::print("  {} stands at its limit in {} of {} frames\n", chart.skeleton.bone(joint.bone).label,
+                   joint.frames, frames);
+}
+
+int run_solve(const SolveArguments& arguments) {
+    if (arguments.reach_words.empty() && arguments.aim_words.empty() && arguments.terrain.empty())
+        throw UsageError("nothing to solve: give --reach, --aim or --terrain");
+    const io::Rig rig = io::load_rig(arguments.character);
+    check_not_input(arguments.out, {arguments.character, rig.character.file, arguments.terrain});
+    const Chart& chart = rig.chart;
+    Findings findings = rig.character.findings;
+    const Clip start = start_of(rig.character, arguments.clip, findings);
+
+    SolveTask task;
+    for (const std::string& words : arguments.reach_words) {
+        const NamedPosition reach = named_position(words, "--reach");
+        Effector effector = effector_of(chart, reach.name);
+        effector.target = position_in_model(chart, Vec3(reach.position.data()));
+        task.effectors.push_back({reach.name, effector});
+    }
+    for (const std::string& words : arguments.aim_words) {
+        const NamedPosition aim = named_position(words, "--aim");
+        task.aims.push_back(
+            {aim.name, aim_of(chart, aim.name), position_in_model(chart, Vec3(aim.position.data()))});
+    }
+    if (!arguments.terrain.empty()) {
+        const TriangleGround ground = io::load_ground(arguments.terrain, chart.up);
+        findings.insert(findings.end(), ground.findings().begin(), ground.findings().end());
+        task.ground = ground;
+    }
+    task.options.hips_freedom = arguments.hips_freedom;
+    task.options.ranges = !arguments.no_ranges;
+    SolvedClip solved = solve_clip(chart, start, task);
+    solved.clip.name = arguments.name.empty() ? start.name + "-solved" : arguments.name;
+
+    const io::OutputFile file{arguments.out, io::glb_with_clips(rig.character, {&solved.clip, 1})};
+    io::write_files({&file, 1});
+    if (arguments.json) {
+        print_json(solved_json(chart, solved, findings));
+        return k_done;
+    }
+    fmt::print("wrote {}: clip {}, {} frames\n", arguments.out.string(), solved.clip.name,
+               solved.clip.frame_count());
+    print_solved(chart, solved);
+    print_findings(findings);
+    return k_done;
+}
+
+void add_solve(CommandLine& line) {
+    auto arguments = std::make_shared<SolveArguments>();
+    CLI::App* c =
+        line.add("solve", "Bring hands, feet, head to places; look and point; walk over terrain",
+                 "solve hero.glb --clip walk --terrain hill.glb --aim head=0,1.5,4 -o hero-on-hill.glb",
+                 arguments, run_solve);
+    add_file(c, "CHARACTER", arguments->character, "the character's file, or its sheet");
+    c->add_option("--clip", arguments->clip, "the clip to start from; the rest pose where not given")
+        ->option_text("NAME");
+    c->add_option("--reach", arguments->reach_words,
+                  "bring a limb (arm.left), head, hips or bone to a place: metres to its left, up, forward; "
+                  "may be given several times")
+        ->allow_extra_args(false)
+        ->option_text("NAME=X,Y,Z");
+    c->add_option("--aim", arguments->aim_words, "turn head, spine or an arm toward a place")
+        ->allow_extra_args(false)
+        ->option_text("NAME=X,Y,Z");
+    c->add_option("--terrain", arguments->terrain, "ground to walk on (.glb)")->option_text("FILE");
+    c->add_option("--hips-freedom", arguments->hips_freedom,
+                  "how easily the hips move, 0 to 1; feet are held where it does")
+        ->check(CLI::Range(0.0, 1.0))
+        ->option_text("N");
+    c->add_flag("--no-ranges", arguments->no_ranges, "let joints turn beyond their ranges");
+    c->add_option("--name", arguments->name, "the new clip's name; where not given, the clip's with -solved")
+        ->option_text("NAME");
+    add_file(c, "-o,--out", arguments->out, "the character with the new clip (.glb)");
+}
+
+const Registration k_solve(90, add_solve);
+
+}  // namespace
+}  // namespace dendraxis::tool

@@ -1,0 +1,298 @@
+#include "../support/command_line.hpp"
+#include "../support/json.hpp"
+#include "../support/outputs.hpp"
+#include "../support/positions.hpp"
+#include "../support/print.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/io/props/props.hpp>
+#include <dendraxis/io/sheet/ragdoll_sheet.hpp>
+#include <dendraxis/io/sheet/windows.hpp>
+#include <dendraxis/io/write_file.hpp>
+#include <dendraxis/ragdoll/binding.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+#include <memory>
+
+namespace dendraxis::tool {
+namespace {
+
+struct SweepArguments {
+    fs::path character;
+    fs::path sheet;
+    std::string clip;
+    std::string volume;
+    std::string window_words;
+    std::vector<std::string> groups;
+    fs::path against;
+    std::string against_clip;
+    std::string at_words;
+    fs::path out;
+    bool json = false;
+};
+
+/// What a volume touched in one window; points and normals left, up and forward of the character's origin.
+struct WindowReport {
+    ClipWindow window;
+    float fps = 0.0f;
+    std::vector<WindowTouch> touches;
+};
+
+Json touches_json(std::span<const WindowReport> reports, const Skeleton& target, const Findings& findings) {
+    Json list = Json::array();
+    for (const WindowReport& report : reports) {
+        Json touches = Json::array();
+        for (const WindowTouch& touch : report.touches)
+            touches.push_back({{"target", touch.target},
+                               {"bone", touch.bone == k_no_bone ? Json() : bone_json(target, touch.bone)},
+                               {"frame", rounded(touch.frame)},
+                               {"seconds", rounded(touch.frame / report.fps)},
+                               {"point", json_of(touch.point)},
+                               {"normal", json_of(touch.normal)},
+                               {"speed", rounded(touch.speed)}});
+        Json entry = Json::parse(io::window_json(report.window));
+        entry["touches"] = std::move(touches);
+        list.push_back(std::move(entry));
+    }
+    return {{"windows", list}, {"findings", json_of(findings)}};
+}
+
+// `20..40` or `0.6s..1.3s`.
+void read_window(const std::string& words, ClipWindow& window) {
+    const auto fail = [&]() -> void {
+        throw UsageError("--window " + words + ": give two times, as in 20..40 (frames) or 0.6s..1.3s");
+    };
+    const std::size_t dots = words.find("..");
+    if (dots == std::string::npos) fail();
+    const auto number = [&](std::string text, float& value) {
+        const bool seconds = text.ends_with('s');
+        if (seconds) text.pop_back();
+        const auto [next, problem] = std::from_chars(text.data(), text.data() + text.size(), value);
+        if (problem != std::errc() || next != text.data() + text.size() || !(value >= 0.0f)) fail();
+        return seconds;
+    };
+    window.in_seconds = number(words.substr(0, dots), window.from);
+    if (number(words.substr(dots + 2), window.to) != window.in_seconds) fail();
+    if (window.from > window.to)
+        throw UsageError("--window " + words + ": it ends before it starts; write the earlier time first");
+}
+
+SweptVolume find_volume(const io::Rig& rig, const std::vector<io::MountedProp>& mounted,
+                        const std::string& wanted) {
+    std::vector<std::string> names;
+    for (const io::MountedProp& prop : mounted) {
+        for (const SweepVolume& volume : prop.volumes) {
+            names.push_back(prop.prop + "." + volume.name);
+            if (names.back() != wanted) continue;
+            const auto& nodes = rig.character.nodes;
+            const auto bone = std::find(nodes.begin(), nodes.end(), prop.node_above);
+            if (bone != nodes.end()) return {volume, static_cast<int>(bone - nodes.begin()), prop.at};
+        }
+    }
+    const std::string nearest = nearest_name(wanted, names);
+    throw Error(rig.character.file, "carries no volume '" + wanted + "'", "",
+                names.empty()     ? "mount a prop whose .prop.json names volumes: `dendraxis equip`"
+                : nearest.empty() ? "it carries '" + names.front() + "'"
+                                  : "did you mean '" + nearest + "'?");
+}
+
+bool is_a_body(const Chart& chart) {
+    return chart.hips != k_no_bone &&
+           std::any_of(chart.chains.begin(), chart.chains.end(), [](const Chain& chain) {
+               return chain.name.starts_with("leg") || chain.name.starts_with("arm");
+           });
+}
+
+// What may be touched: the bodies of a character's ragdoll as its clip moves them, or a mesh that stands.
+class Other {
+ public:
+    Other(const SweepArguments& arguments, const Chart& swinger) : rig_(io::load_rig(arguments.against)) {
+        const Vec3 at = arguments.at_words.empty() ? Vec3(Vec3::Zero())
+                                                   : Vec3(plain_position(arguments.at_words, "--at").data());
+        const Quat to_own = swinger.to_upright().conjugate();
+        placement_.translation = to_own * at;
+        placement_.rotation = to_own * rig_.chart.to_upright();
+        if (is_a_body(rig_.chart)) {
+            const RagdollPlan plan = io::ragdoll_of(arguments.against, rig_);
+            targets_ = targets_of(plan);
+            binding_ = std::make_unique<RagdollBinding>(plan, rig_.chart);
+            states_.resize(targets_.size());
+            if (!arguments.against_clip.empty()) clip_ = &rig_.character.clip(arguments.against_clip);
+        } else {
+            if (!arguments.against_clip.empty())
+                throw UsageError("--against-clip: " + arguments.against.string() + " is no body");
+            surface_ = surface_of(rig_.character);
+            if (surface_.triangles.empty())
+                throw Error(arguments.against.string(), "shows nothing that could be touched", "",
+                            "name a file with a mesh");
+            targets_ = {{rig_.character.name, "mesh", k_no_bone, {}, &surface_}};
+        }
+    }
+
+    const std::vector<SweepTarget>& targets() const { return targets_; }
+    const Skeleton& skeleton() const { return rig_.character.skeleton; }
+
+    void positions(std::size_t frame, std::span<Transform> positions) {
+        if (binding_ == nullptr) {
+            positions[0] = placement_;
+            return;
+        }
+        std::vector<Transform> model = rest_in_model_space(skeleton());
+        if (clip_ != nullptr)
+            to_model_space(skeleton(), clip_->frame(std::min(frame, clip_->frame_count() - 1)), model);
+        binding_->bodies_of(model, placement_, states_);
+        for (std::size_t b = 0; b < states_.size(); ++b)
+            positions[b] = {states_[b].turn, states_[b].position, Vec3::Ones()};
+    }
+
+ private:
+    io::Rig rig_;
+    Transform placement_;
+    std::vector<SweepTarget> targets_;
+    std::unique_ptr<RagdollBinding> binding_;
+    std::vector<BodyState> states_;
+    const Clip* clip_ = nullptr;
+    Surface surface_;
+};
+
+std::vector<ClipWindow> wanted_windows(const SweepArguments& arguments, std::vector<ClipWindow> kept) {
+    if (arguments.window_words.empty()) {
+        std::erase_if(kept, [&](const ClipWindow& w) {
+            return (!arguments.clip.empty() && w.clip != arguments.clip) ||
+                   (!arguments.volume.empty() && w.volume != arguments.volume);
+        });
+        if (kept.empty()) throw UsageError("no window: give --window A..B, or a sheet that holds one");
+        return kept;
+    }
+    if (arguments.clip.empty() || arguments.volume.empty())
+        throw UsageError("--window: say of which --clip and which --volume");
+    ClipWindow window{arguments.clip, arguments.volume, 0.0f, 0.0f, false, arguments.groups};
+    read_window(arguments.window_words, window);
+    return {window};
+}
+
+void keep_window(const SweepArguments& arguments, const io::Rig& rig, std::vector<ClipWindow> kept,
+                 const ClipWindow& window) {
+    check_not_input(arguments.out, {arguments.against});
+    check_sheet_place(arguments.out, rig.character.file);
+    kept.push_back(window);
+    io::write_text(arguments.out,
+                   io::sheet_with_windows(rig, kept, fs::absolute(arguments.out).parent_path()));
+}
+
+// No minus before what is rounded to 0.
+float plain(float value, float step) {
+    return std::abs(value) < 0.5f * step ? 0.0f : value;
+}
+
+std::string three(const Vec3& v, int digits) {
+    const float step = std::pow(10.0f, -static_cast<float>(digits));
+    return fmt::format("{:.{}f}, {:.{}f}, {:.{}f}", plain(v.x(), step), digits, plain(v.y(), step), digits,
+                       plain(v.z(), step), digits);
+}
+
+void print_report(const WindowReport& report, const Skeleton& touched) {
+    const ClipWindow& window = report.window;
+    const char* unit = window.in_seconds ? " s" : "";
+    fmt::print("\n{}\n", bold(fmt::format("{} in {}, {:g}{}..{:g}{}", window.volume, window.clip, window.from,
+                                          unit, window.to, unit)));
+    if (report.touches.empty()) {
+        fmt::print("  touches nothing\n");
+        return;
+    }
+    fmt::print("  {:<16} {:<18} {:>7} {:>9} {:>9}   {:<22} {}\n", "target", "bone", "frame", "seconds", "m/s",
+               "point", "normal");
+    for (const WindowTouch& touch : report.touches)
+        fmt::print("  {:<16} {:<18} {:>7.2f} {:>9.3f} {:>9.2f}   {:<22} {}\n", touch.target,
+                   touch.bone == k_no_bone ? "-" : touched.bone(touch.bone).label, touch.frame,
+                   touch.frame / report.fps, touch.speed, three(touch.point, 3), three(touch.normal, 2));
+}
+
+int run_sweep(const SweepArguments& arguments) {
+    const io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
+                                                : io::rechart(arguments.sheet, arguments.character);
+    const std::vector<ClipWindow> kept =
+        io::read_windows(arguments.sheet.empty() ? arguments.character : arguments.sheet);
+    const std::vector<ClipWindow> windows = wanted_windows(arguments, kept);
+    Findings findings = check_windows(windows, rig.character.clips);
+    if (!arguments.out.empty() && !arguments.window_words.empty())
+        keep_window(arguments, rig, kept, windows.front());
+
+    std::vector<WindowReport> reports;
+    if (arguments.against.empty() && arguments.out.empty())
+        throw UsageError("--against: say what may be touched");
+    if (arguments.against.empty()) {
+        fmt::print("wrote {}\n", arguments.out.string());
+        return k_done;
+    }
+    const std::vector<io::MountedProp> mounted = io::mounted_props(rig.character.file);
+    Other other(arguments, rig.chart);
+    for (const ClipWindow& window : windows) {
+        const auto known = std::find_if(rig.character.clips.begin(), rig.character.clips.end(),
+                                        [&](const Clip& c) { return c.name == window.clip; });
+        if (known == rig.character.clips.end() && arguments.window_words.empty()) continue;  // it is told
+        const Clip& clip = rig.character.clip(window.clip);
+        LiveWindow live = live_window(window, clip);
+        sweep_clip(
+            live, rig.character.skeleton, clip, find_volume(rig, mounted, window.volume), other.targets(),
+            [&](std::size_t frame, std::span<Transform> positions) { other.positions(frame, positions); });
+        reports.push_back({window, clip.fps, {live.touches().begin(), live.touches().end()}});
+        for (WindowTouch& touch : reports.back().touches) {
+            touch.point = rig.chart.to_upright() * touch.point;
+            touch.normal = rig.chart.to_upright() * touch.normal;
+        }
+    }
+    if (arguments.json) {
+        print_json(touches_json(reports, other.skeleton(), findings));
+        return k_done;
+    }
+    fmt::print("{} against {}\n", bold(rig.character.name), arguments.against.stem().string());
+    for (const WindowReport& report : reports) print_report(report, other.skeleton());
+    print_findings(findings);
+    if (!arguments.out.empty()) fmt::print("\nwrote {}\n", arguments.out.string());
+    return k_done;
+}
+
+void add_sweep(CommandLine& line) {
+    auto arguments = std::make_shared<SweepArguments>();
+    CLI::App* c =
+        line.add("sweep", "Tell what a prop's volume touches in a window of a clip, at any speed",
+                 "sweep hero-equipped.glb --clip chop --volume axe.blade --window 20..40 --against log.glb",
+                 arguments, run_sweep);
+    c->add_option("CHARACTER", arguments->character,
+                  "the character's file with its props mounted, or its sheet")
+        ->option_text("FILE REQUIRED")
+        ->required();
+    c->add_option("--sheet", arguments->sheet, "the sheet whose windows count")->option_text("FILE");
+    c->add_option("--clip", arguments->clip, "the clip; without it all clips of the sheet's windows")
+        ->option_text("NAME");
+    c->add_option("--volume", arguments->volume, "the prop's name and the volume's: mallet.head")
+        ->option_text("NAME");
+    c->add_option("--window", arguments->window_words,
+                  "when it is live: frames, 20..40, or seconds, 0.6s..1.3s; without it the sheet's windows")
+        ->option_text("A..B");
+    c->add_option("--group", arguments->groups,
+                  "only what belongs to these: trunk, head, arm, leg, tail; mesh")
+        ->option_text("NAME ...");
+    c->add_option("--against", arguments->against,
+                  "what may be touched: a character (the bodies of its ragdoll), or any mesh")
+        ->option_text("FILE");
+    c->add_option("--against-clip", arguments->against_clip, "the clip that the other one plays meanwhile")
+        ->option_text("NAME");
+    c->add_option("--at", arguments->at_words,
+                  "where the other one's origin is: metres to the character's left, up and forward")
+        ->option_text("X,Y,Z");
+    c->add_option("-o,--out", arguments->out, "keep the window in this sheet (.rig.json)")
+        ->option_text("FILE");
+}
+
+const Registration k_sweep(150, add_sweep);
+
+}  // namespace
+}  // namespace dendraxis::tool

@@ -1,0 +1,97 @@
+#include "command_line.hpp"
+
+#include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/version.hpp>
+
+#include <fmt/core.h>
+
+#include <algorithm>
+
+namespace dendraxis::tool {
+namespace {
+
+struct Registered {
+    int order;
+    void (*add)(CommandLine&);
+};
+
+std::vector<Registered>& registered() {
+    static std::vector<Registered> all;
+    return all;
+}
+
+}  // namespace
+
+Registration::Registration(int order, void (*add)(CommandLine&)) {
+    registered().push_back({order, add});
+}
+
+std::unique_ptr<CommandLine> full_command_line() {
+    std::vector<Registered> all = registered();
+    std::sort(all.begin(), all.end(),
+              [](const Registered& a, const Registered& b) { return a.order < b.order; });
+    auto line = std::make_unique<CommandLine>();
+    for (const Registered& one : all) one.add(*line);
+    return line;
+}
+
+CommandLine::CommandLine()
+    : app_(
+          "Carries animation from one character to another. A character is a .glb or .gltf file;\n"
+          "a rig sheet (.rig.json) that `chart -o` wrote may stand for it.",
+          "dendraxis") {
+    app_.set_version_flag("--version", fmt::format("dendraxis {}", k_version));
+    app_.require_subcommand(1);
+    app_.footer(
+        "First steps:\n"
+        "  dendraxis demo                                       the whole example\n"
+        "  dendraxis survey HERO.glb                            what is in your file\n"
+        "  dendraxis retarget --source A.glb --target B.glb -o C.glb\n"
+        "Exit status: 0 done, 1 a check failed, 2 wrong usage, 3 bad input.");
+}
+
+void CommandLine::add_group(const char* name, const char* what) {
+    app_.add_subcommand(name, what)->require_subcommand(1);
+}
+
+CLI::App* CommandLine::add_to(CLI::App& parent, const char* name, const char* what, const char* example,
+                              bool& json, std::function<int()> function) {
+    CLI::App* command = parent.add_subcommand(name, what);
+    command->footer(std::string("Example:\n  dendraxis ") + example);
+    command->add_flag("--json", json, "print one JSON document instead of text");
+    command->callback([this, function = std::move(function)] { chosen_ = function; });
+    return command;
+}
+
+int CommandLine::run(int count, const char* const* words) {
+    std::vector<std::string> names;
+    for (const CLI::App* command : app_.get_subcommands([](const CLI::App*) { return true; }))
+        names.push_back(command->get_name());
+    if (count > 1 && words[1][0] != '-' && std::find(names.begin(), names.end(), words[1]) == names.end()) {
+        const std::string nearest = nearest_name(words[1], names);
+        throw UsageError(std::string("there is no command '") + words[1] + "'; " +
+                         (nearest.empty() ? "see `dendraxis --help`" : "did you mean '" + nearest + "'?"));
+    }
+    try {
+        app_.parse(count, words);
+    } catch (const CLI::CallForHelp&) {
+        fmt::print("{}", app_.help());
+        return k_done;
+    } catch (const CLI::Success& asked) {
+        return app_.exit(asked);
+    } catch (const CLI::ParseError& problem) {
+        std::string line = problem.what();
+        for (char& letter : line) letter = letter == '\n' ? ' ' : letter;
+        const std::string where =
+            app_.get_subcommands().empty() ? "" : " " + app_.get_subcommands().front()->get_name();
+        fmt::print(stderr, "dendraxis{}: {}; see `dendraxis{} --help`\n", where, line, where);
+        return k_wrong_usage;
+    }
+    return chosen_();
+}
+
+CLI::Option* add_file(CLI::App* command, const char* name, fs::path& file, const char* what) {
+    return command->add_option(name, file, what)->option_text("FILE REQUIRED")->required();
+}
+
+}  // namespace dendraxis::tool

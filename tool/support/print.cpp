@@ -1,0 +1,37 @@
+#include "print.hpp"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <cstdlib>
+
+#include <unistd.h>
+
+namespace dendraxis::tool {
+namespace {
+
+std::string styled(const std::string& text, const char* code) {
+    static const bool k_shows = isatty(STDOUT_FILENO) != 0 && std::getenv("NO_COLOR") == nullptr;
+    return k_shows ? std::string("\033[") + code + "m" + text + "\033[0m" : text;
+}
+
+}  // namespace
+
+std::string bold(const std::string& text) {
+    return styled(text, "1");
+}
+
+std::string dim(const std::string& text) {
+    return styled(text, "2");
+}
+
+void print_findings(const Findings& findings) {
+    if (findings.empty()) return;
+    Findings sorted = findings;
+    std::stable_sort(sorted.begin(), sorted.end(),
+                     [](const Finding& a, const Finding& b) { return a.severity > b.severity; });
+    fmt::print("\n{}\n", bold("findings"));
+    for (const Finding& finding : sorted) fmt::print("  {}\n", finding);
+}
+
+}  // namespace dendraxis::tool

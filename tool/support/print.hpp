@@ -1,0 +1,17 @@
+// Text for people, and what may be written where.
+#pragma once
+
+#include <dendraxis/base/finding.hpp>
+
+#include <string>
+
+namespace dendraxis::tool {
+
+/// Text in bold or dim on a terminal that shows it, unless NO_COLOR is set.
+std::string bold(const std::string& text);
+std::string dim(const std::string& text);
+
+/// One line for each finding, worst first.
+void print_findings(const Findings& findings);
+
+}  // namespace dendraxis::tool
