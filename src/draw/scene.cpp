@@ -19,31 +19,27 @@ ScreenVertex vertex(const Camera& camera, const Vec3& upright, const Vec3& norma
     return {camera.to_screen(upright), camera.turn * normal, upright.y()};
 }
 
-// A surface around the line from `from` to `to`: thick at a fifth of the way, fine at the end.
-void spindle(const Vec3& from, const Vec3& to, float thickness, const Color& color, const Camera& camera,
-             Layer& layer) {
-    constexpr int sides = 10;
-    constexpr std::array<std::pair<float, float>, 5> profile{
-        {{0.0f, 0.35f}, {0.10f, 0.85f}, {0.22f, 1.0f}, {0.65f, 0.55f}, {1.0f, 0.2f}}};
+// A tapered rod from `from` to `to`.
+void rod(const Vec3& from, const Vec3& to, float thickness, const Color& color, const Camera& camera,
+         Layer& layer) {
+    constexpr int sides = 12;
+    constexpr float thin = 0.55f;  // the far end, of the near one
     const Vec3 along = to - from;
     if (along.norm() < 1e-6f) return;
     const Vec3 u = along.unitOrthogonal();
     const Vec3 v = along.normalized().cross(u);
-    const auto corner = [&](std::size_t ring, int side) {
+    const auto corner = [&](const Vec3& end, float radius, int side) {
         const float angle = 2.0f * k_pi * static_cast<float>(side) / sides;
         const Vec3 out = std::cos(angle) * u + std::sin(angle) * v;
-        return vertex(camera, from + profile[ring].first * along + profile[ring].second * thickness * out,
-                      out);
+        return vertex(camera, end + radius * out, out);
     };
-    for (std::size_t ring = 0; ring + 1 < profile.size(); ++ring) {
-        for (int side = 0; side < sides; ++side) {
-            const auto a = corner(ring, side);
-            const auto b = corner(ring, side + 1);
-            const auto c = corner(ring + 1, side);
-            const auto d = corner(ring + 1, side + 1);
-            layer.triangle(a, b, c, color);
-            layer.triangle(c, b, d, color);
-        }
+    for (int side = 0; side < sides; ++side) {
+        const auto a = corner(from, thickness, side);
+        const auto b = corner(from, thickness, side + 1);
+        const auto c = corner(to, thin * thickness, side);
+        const auto d = corner(to, thin * thickness, side + 1);
+        layer.triangle(a, b, c, color);
+        layer.triangle(c, b, d, color);
     }
 }
 
@@ -201,7 +197,7 @@ void draw_bones(const Panel& panel, const Stage& stage, const Camera& camera, La
         const std::size_t group = group_of(chart, bone);
         const bool fine = group == 6 || group == k_helper_group;
         if (bone == chart.root) continue;
-        ball(stage.bone(bone), unit * (fine ? 0.0045f : 0.009f), bone_groups()[group].color, camera, layer);
+        ball(stage.bone(bone), unit * (fine ? 0.005f : 0.0115f), bone_groups()[group].color, camera, layer);
         const int parent = skeleton.parent(bone);
         if (parent == k_no_bone || parent == chart.root) continue;
         // A segment has the color of the bone that it belongs to: the upper one, unless only the lower is
@@ -210,9 +206,9 @@ void draw_bones(const Panel& panel, const Stage& stage, const Camera& camera, La
         const bool helper = group == k_helper_group || upper == k_helper_group;
         const std::size_t shown_group = helper ? k_helper_group : upper;
         const float length = (stage.bone(bone) - stage.bone(parent)).norm();
-        const float thickness = helper ? 0.0035f : fine ? 0.006f : 0.014f;
-        spindle(stage.bone(parent), stage.bone(bone), std::min(unit * thickness, 0.3f * length),
-                bone_groups()[shown_group].color, camera, layer);
+        const float thickness = helper ? 0.0025f : fine ? 0.004f : 0.0085f;
+        rod(stage.bone(parent), stage.bone(bone), std::min(unit * thickness, 0.3f * length),
+            bone_groups()[shown_group].color, camera, layer);
     }
 }
 

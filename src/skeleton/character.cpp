@@ -3,14 +3,20 @@
 #include <dendraxis/skeleton/character.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
+#include <algorithm>
+
 namespace dendraxis {
 
+const Clip* Character::find_clip(std::string_view clip_name) const noexcept {
+    const auto found =
+        std::find_if(clips.begin(), clips.end(), [&](const Clip& one) { return one.name == clip_name; });
+    return found == clips.end() ? nullptr : &*found;
+}
+
 const Clip& Character::clip(std::string_view clip_name) const {
+    if (const Clip* found = find_clip(clip_name)) return *found;
     std::vector<std::string> names;
-    for (const Clip& candidate : clips) {
-        if (candidate.name == clip_name) return candidate;
-        names.push_back(candidate.name);
-    }
+    for (const Clip& candidate : clips) names.push_back(candidate.name);
     const std::string subject = file.empty() ? name : file;
     const std::string problem = "there is no clip '" + std::string(clip_name) + "'";
     if (names.empty()) throw Error(subject, problem, "", "the file holds no clips at all");

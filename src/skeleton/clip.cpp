@@ -23,11 +23,13 @@ std::span<Transform> Clip::frame(std::size_t index) {
     return std::span(transforms).subspan(index * bone_count, bone_count);
 }
 
-void sample(const Clip& clip, float seconds, std::span<Transform> pose) noexcept {
+void sample(const Clip& clip, float seconds, std::span<Transform> pose, Playback playback) noexcept {
     const std::size_t frames = clip.frame_count();
     if (frames == 0) return;
     const float last = static_cast<float>(frames - 1);
-    const float position = std::isfinite(seconds) ? std::clamp(seconds * clip.fps, 0.0f, last) : 0.0f;
+    float position = std::isfinite(seconds) ? seconds * clip.fps : 0.0f;
+    if (playback == Playback::loop && last > 0.0f) position -= last * std::floor(position / last);
+    position = std::clamp(position, 0.0f, last);
     const auto before = static_cast<std::size_t>(position);
     const std::size_t after = std::min(before + 1, frames - 1);
     const float share = position - static_cast<float>(before);

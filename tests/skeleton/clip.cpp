@@ -50,6 +50,21 @@ TEST_CASE("sampling meets the frames, goes between them, and holds at the ends")
     CHECK(pose[ground].translation == clip.frame(0)[ground].translation);
     sample(clip, 500.0f, pose);
     CHECK(pose[ground].translation == clip.frame(clip.frame_count() - 1)[ground].translation);
+
+    std::vector<Transform> again(clip.bone_count);
+    sample(clip, 10.5f / clip.fps, pose);
+    for (const float around : {-2.0f, -1.0f, 1.0f, 3.0f}) {
+        sample(clip, 10.5f / clip.fps + around * clip.seconds(), again, Playback::loop);
+        CHECK((pose[ground].translation - again[ground].translation).norm() < 1e-4f);
+    }
+    const Clip still{"still", 30.0f, 1, {Transform{}}};
+    sample(still, 7.0f, again, Playback::loop);
+    CHECK(again[0].translation == Vec3::Zero());
+}
+
+TEST_CASE("a clip is found by its name, or nothing is") {
+    CHECK(workshop::diver().find_clip("stroll") == &workshop::diver().clip("stroll"));
+    CHECK(workshop::diver().find_clip("strol") == nullptr);
 }
 
 TEST_CASE("reduced keys stay within the tolerance at every joint, and are fewer") {

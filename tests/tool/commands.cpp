@@ -197,6 +197,7 @@ TEST_CASE("the examples run") {
         workshop::run(DENDRAXIS_EXAMPLES "/01_first_retarget " + k_diver + " " + k_bosun + " " + out);
     REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
     CHECK(io::load_character(out).clips.size() == 8);
+    CHECK(workshop::run(DENDRAXIS_EXAMPLES "/13_no_files").status == 0);
 }
 
 TEST_CASE("every finding's code is explained in the docs") {

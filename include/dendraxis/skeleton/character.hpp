@@ -32,7 +32,10 @@ struct Character {
     std::vector<DeclaredRole> declared;  ///< humanoid tables of VRM 1.0 and 0.x, where the file has one
     Findings findings;                   ///< what was seen while reading
 
-    /// The clip of that name. Throws `Error`, naming the nearest, where there is none.
+    /// The clip of that name, or nothing.
+    const Clip* find_clip(std::string_view clip_name) const noexcept;
+
+    /// The clip of that name. Throws `Error`, naming the nearest, if there is none.
     const Clip& clip(std::string_view clip_name) const;
 };
 

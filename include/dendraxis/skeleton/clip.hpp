@@ -36,10 +36,14 @@ struct Clip {
     }
 };
 
-/// The pose `seconds` after the first frame (held before the start and after the end), written to `pose`, one
-/// transform a bone. Rotations go the short way around; what steps holds its frame. Never allocates or
-/// throws; safe to call from several threads.
-void sample(const Clip& clip, float seconds, std::span<Transform> pose) noexcept;
+/// What a clip shows before its start and after its end: its first and last frame, or itself again and again.
+/// A clip that loops is as long as from its first frame to its last; the last is to show what the first does.
+enum class Playback { once, loop };
+
+/// The pose `seconds` after the first frame, written to `pose`, one transform a bone. Rotations go the short
+/// way around; what steps holds its frame. Never allocates or throws; safe to call from several threads.
+void sample(const Clip& clip, float seconds, std::span<Transform> pose,
+            Playback playback = Playback::once) noexcept;
 
 /// The clip at another rate: it starts when it did and is as long, to the nearest frame.
 Clip resampled(const Clip& clip, float fps);
