@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
-# Installs what packages.txt lists and is not there yet, then builds. Sourced by demo.sh and test.sh.
+# Installs what packages.txt lists and is not there yet, then builds: everything, or only the target that is given.
+# Sourced by demo.sh and test.sh.
 set -euo pipefail
 cd "$(dirname "${BASH_SOURCE[0]}")"
 
@@ -17,4 +18,4 @@ fi
 
 cmake --preset release >build-setup.log 2>&1 || { cat build-setup.log; exit 1; }
 rm -f build-setup.log
-cmake --build --preset release
+cmake --build --preset release ${1:+--target "$1"}

@@ -94,7 +94,7 @@ class Checker {
     void uncovered(const std::string& what, int bone) {
         say(Severity::warning, "ragdoll.uncovered", label(bone),
             what + " has a segment without a body of its own: it will be stiff",
-            "add a body for this bone, or build the ragdoll anew");
+            "add a body for this bone, or build the ragdoll again");
     }
 
     void spans(int owner, int bone) {

@@ -38,9 +38,10 @@ std::vector<float> joint_shares(const Chain& chain, std::span<const Transform> m
     return shares;
 }
 
-std::vector<Overlap> overlaps(std::span<const float> target_shares, std::span<const float> source_shares) {
+std::vector<SegmentOverlap> overlaps(std::span<const float> target_shares,
+                                     std::span<const float> source_shares) {
     constexpr float k_least = 0.05f;  // of the target's bone; what is less is no overlap
-    std::vector<Overlap> result;
+    std::vector<SegmentOverlap> result;
     for (std::size_t i = 0; i + 1 < target_shares.size(); ++i) {
         const float from = target_shares[i];
         const float to = target_shares[i + 1];
@@ -49,7 +50,7 @@ std::vector<Overlap> overlaps(std::span<const float> target_shares, std::span<co
             const float common = std::min(to, source_shares[j + 1]) - std::max(from, source_shares[j]);
             if (common > k_least * (to - from) && common > 0.0f) over.emplace_back(j, common);
         }
-        Overlap overlap;
+        SegmentOverlap overlap;
         if (over.empty()) {
             while (overlap.first + 2 < source_shares.size() && source_shares[overlap.first + 1] <= from)
                 ++overlap.first;

@@ -14,13 +14,14 @@ std::vector<float> joint_shares(const Chain& chain, std::span<const Transform> m
 
 /// The source bones whose stretch a target bone overlaps: turned by what `first` does, on toward what
 /// `second` does by `share`. Indices into the source chain.
-struct Overlap {
+struct SegmentOverlap {
     std::size_t first = 0;
     std::size_t second = 0;
     float share = 0.0f;
 };
 
 /// For every bone of a target chain; shares as `joint_shares` gives them.
-std::vector<Overlap> overlaps(std::span<const float> target_shares, std::span<const float> source_shares);
+std::vector<SegmentOverlap> overlaps(std::span<const float> target_shares,
+                                     std::span<const float> source_shares);
 
 }  // namespace dendraxis

@@ -76,7 +76,7 @@ void spread(const Pairing& pairing, Chain chain, Chain answer, const std::vector
         chain = with_start(chain, pairing.target.hips);
         answer = with_start(answer, pairing.source.hips);
     }
-    const std::vector<Overlap> over =
+    const std::vector<SegmentOverlap> over =
         overlaps(joint_shares(chain, target_rest, tail), joint_shares(answer, source_rest, source_tail));
     const int body = body_bone(pairing.source);
     const auto bone_at = [&](std::size_t i) { return is_spine && i == 0 ? body : answer.bones[i]; };

@@ -31,8 +31,8 @@ TEST_CASE("build, check, edit, drop, export and draw from the command line") {
                                   picture + " --json");
     REQUIRE(dropped.status == 0);
     const json figures = json::parse(dropped.out);
-    CHECK(figures["separation-mm"].get<double>() < 16.0);
-    CHECK(figures["overshoot-p999-degrees"].get<double>() < 1.0);
+    CHECK(figures["separation_mm"].get<double>() < 16.0);
+    CHECK(figures["overshoot_p999_degrees"].get<double>() < 1.0);
     CHECK(figures["drops"] == 1);
     const dendraxis::Character fallen = dendraxis::io::load_character(fall);
     CHECK(fallen.clip("drop").frame_count() == 61);

@@ -129,16 +129,16 @@ void add_chart(CommandLine& line) {
                            "chart hero.glb -o hero.rig.json", arguments, run_chart);
     add_file(c, "CHARACTER", arguments->character, "the character's file, or its sheet");
     c->add_option("--sheet", arguments->sheet,
-                  "take over what was decided in this sheet, of a character with the same skeleton")
+                  "apply the decisions of this sheet, of a character with the same skeleton")
         ->option_text("FILE");
-    c->add_option(
-         "--ranges", arguments->ranges,
-         "put joint ranges into the sheet: usual ones, or learned from the file's clips and 10 degrees more")
+    c->add_option("--ranges", arguments->ranges,
+                  "add joint ranges to the sheet: usual ones, or learned from the file's clips with 10 "
+                  "degrees of margin")
         ->check(CLI::IsMember({"usual", "learned"}));
     c->add_option("--explain", arguments->explain,
-                  "tell what speaks for and against the role of this bone, and which role comes next")
+                  "explain the role of this bone: the evidence for and against, and the next best role")
         ->option_text("BONE");
-    c->add_option("-o,--out", arguments->out, "write the rig sheet here; edit it where the chart is wrong");
+    c->add_option("-o,--out", arguments->out, "write the rig sheet here; edit it if the chart is wrong");
 }
 
 const Registration k_chart(40, add_chart);

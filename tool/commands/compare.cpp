@@ -61,7 +61,7 @@ int run_compare(const CompareArguments& arguments) {
 
 void add_compare(CommandLine& line) {
     auto arguments = std::make_shared<CompareArguments>();
-    CLI::App* c = line.add("compare", "Tell whether two skeletons are the same, and which bones differ",
+    CLI::App* c = line.add("compare", "Compare two skeletons and list the bones that differ",
                            "compare old.glb new.glb", arguments, run_compare);
     add_file(c, "A", arguments->a, "one character's file");
     add_file(c, "B", arguments->b, "the other's");

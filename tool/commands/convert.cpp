@@ -72,8 +72,9 @@ void add_convert(CommandLine& line) {
                            "convert walk.bvh walk.glb", arguments, run_convert);
     add_file(c, "IN", arguments->in, "a .bvh, .glb or .gltf file");
     add_file(c, "OUT", arguments->out, "the result (.glb or .bvh)");
-    c->add_option("--clip", arguments->clip, "this clip; a .bvh file holds one")->option_text("NAME");
-    c->add_option("--fps", arguments->fps, "frames a second; where not given, the file's own")
+    c->add_option("--clip", arguments->clip, "the clip to convert; a .bvh file holds one")
+        ->option_text("NAME");
+    c->add_option("--fps", arguments->fps, "frames a second; default: the rate of the file")
         ->option_text("N");
 }
 

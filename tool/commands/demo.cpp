@@ -217,7 +217,7 @@ int run_demo(const DemoArguments& arguments) {
 
 void add_demo(CommandLine& line) {
     auto arguments = std::make_shared<DemoArguments>();
-    CLI::App* c = line.add("demo", "Run the whole example on the demo characters and tell what to open",
+    CLI::App* c = line.add("demo", "Run the full example on the demo characters and list what to open",
                            "demo --out demo-out", arguments, run_demo);
     c->add_option("--out", arguments->out, "the folder for the results")->capture_default_str();
 }

@@ -180,7 +180,7 @@ void add_draw(CommandLine& line) {
     add_file(c, "CHARACTER", arguments->character, "the character's file, or its sheet");
     c->add_option("--beside", arguments->beside, "another character, drawn to the same scale")
         ->option_text("FILE");
-    c->add_option("--clip", arguments->clip, "the clip to show; the rest pose where not given");
+    c->add_option("--clip", arguments->clip, "the clip to show; default: the rest pose");
     c->add_option("--frame", arguments->frames, "which frames of it, from 0; several make a column each")
         ->check(CLI::NonNegativeNumber);
     c->add_flag("--chart", arguments->chart,

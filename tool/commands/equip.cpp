@@ -166,7 +166,7 @@ void add_equip(CommandLine& line) {
     c->add_option("--push", arguments->push_words,
                   "an impulse on a thing as it is let go: N s to the character's left, up, forward")
         ->option_text("NAME=X,Y,Z ...");
-    c->add_option("--terrain", arguments->terrain, "what it falls onto (.glb); a level floor where not given")
+    c->add_option("--terrain", arguments->terrain, "what it falls onto (.glb); default: a level floor")
         ->option_text("FILE");
     c->add_option(
          "--fit", arguments->fit_words,
@@ -176,7 +176,7 @@ void add_equip(CommandLine& line) {
         ->option_text("FILE[#NODE][@PART][,...] ...");
     c->add_option("--take", arguments->take, "props to take off again, by name")->option_text("NAME ...");
     c->add_flag("--take-all", arguments->take_all, "take all props off");
-    c->add_option("-o,--out", arguments->out, "the file to write (.glb); without it what is mounted is told")
+    c->add_option("-o,--out", arguments->out, "the file to write (.glb); without it, lists what is mounted")
         ->option_text("FILE");
 }
 

@@ -65,12 +65,12 @@ int run_pair(const PairArguments& arguments) {
 void add_pair(CommandLine& line) {
     auto arguments = std::make_shared<PairArguments>();
     CLI::App* c =
-        line.add("pair", "Tell which chain of one character answers to which of another",
+        line.add("pair", "Match the chains of one character to those of another",
                  "pair hero.glb villain.glb -o hero-to-villain.arguments->json", arguments, run_pair);
     add_file(c, "SOURCE", arguments->source, "the character that has the motion");
     add_file(c, "TARGET", arguments->target, "the character that is to have it");
     c->add_option("-o,--out", arguments->out,
-                  "write the pairing here; edit it to leave chains out or pair them otherwise");
+                  "write the pairing here; edit it to leave out a chain or to pair it with another");
 }
 
 const Registration k_pair(50, add_pair);

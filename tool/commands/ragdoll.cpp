@@ -22,7 +22,7 @@ struct RagdollArguments {
     fs::path sheet;
     fs::path learn;
     std::string mirror;  // `left`, `right` or empty
-    bool anew = false;
+    bool rebuild = false;
     fs::path out;
     bool json = false;
 };
@@ -102,7 +102,7 @@ int run_ragdoll_build(const RagdollArguments& arguments) {
     const io::Rig rig = rig_of(arguments);
     check_has_body(rig);
     std::optional<RagdollPlan> kept;
-    if (!arguments.anew) kept = io::read_ragdoll(sheet_of(arguments), rig);
+    if (!arguments.rebuild) kept = io::read_ragdoll(sheet_of(arguments), rig);
     RagdollPlan plan;
     if (kept && arguments.learn.empty()) {
         plan = *std::move(kept);
@@ -182,9 +182,9 @@ void add_ragdoll(CommandLine& line) {
         ->option_text("FILE");
     c->add_option("--mirror", arguments->mirror, "take this side over to the other")
         ->check(CLI::IsMember({"left", "right"}));
-    c->add_flag("--anew", arguments->anew, "forget the ragdoll that the sheet has");
+    c->add_flag("--rebuild", arguments->rebuild, "discard the ragdoll in the sheet and build a new one");
     c->add_option("-o,--out", arguments->out, "the sheet to write (.rig.json)")->option_text("FILE");
-    add("check", "Tell what is wrong with a ragdoll; exit status 1 where something is",
+    add("check", "Report what is wrong with a ragdoll; exit status 1 if anything is",
         "ragdoll check hero.rig.json", run_ragdoll_check);
     c = add("export", "Write the character with its ragdoll as glTF rigid bodies",
             "ragdoll export hero.rig.json -o hero-physics.glb", run_ragdoll_export);

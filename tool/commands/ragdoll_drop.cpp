@@ -129,19 +129,20 @@ Figures figures_of(const std::vector<sim::DropFigures>& drops, const std::vector
     }
     return {{"drops", static_cast<double>(drops.size())},
             {"settled", count},
-            {"settled-after", count > 0 ? settled : std::numeric_limits<double>::quiet_NaN()},
-            {"separation-mm", 1e3 * worst(&sim::DropFigures::separation)},
-            {"separation-p95-of-drops-mm", 1e3 * static_cast<double>(share_of(separations, 0.95))},
-            {"overshoot-degrees", worst(&sim::DropFigures::overshoot)},
-            {"overshoot-p999-degrees", static_cast<double>(share_of(overshoots, 0.999))},
-            {"overshoot-at-rest-degrees", worst(&sim::DropFigures::overshoot_at_rest)},
-            {"penetration-mm", 1e3 * worst(&sim::DropFigures::penetration)},
-            {"penetration-at-rest-mm", 1e3 * worst(&sim::DropFigures::penetration_at_rest)},
-            {"energy-gained-joules", worst(&sim::DropFigures::energy_gained)}};
+            {"settled_after", count > 0 ? settled : std::numeric_limits<double>::quiet_NaN()},
+            {"separation_mm", 1e3 * worst(&sim::DropFigures::separation)},
+            {"separation_p95_of_drops_mm", 1e3 * static_cast<double>(share_of(separations, 0.95))},
+            {"overshoot_degrees", worst(&sim::DropFigures::overshoot)},
+            {"overshoot_p999_degrees", static_cast<double>(share_of(overshoots, 0.999))},
+            {"overshoot_at_rest_degrees", worst(&sim::DropFigures::overshoot_at_rest)},
+            {"penetration_mm", 1e3 * worst(&sim::DropFigures::penetration)},
+            {"penetration_at_rest_mm", 1e3 * worst(&sim::DropFigures::penetration_at_rest)},
+            {"energy_gained_joules", worst(&sim::DropFigures::energy_gained)}};
 }
 
 void print_figures(const Figures& figures) {
-    for (const auto& [name, value] : figures) {
+    for (auto [name, value] : figures) {
+        std::replace(name.begin(), name.end(), '_', ' ');
         if (std::isfinite(value)) fmt::print("  {:<28} {:.6g}\n", name, std::round(value * 1e3) / 1e3);
     }
 }
@@ -219,7 +220,7 @@ void add_ragdoll_drop(CommandLine& line) {
     c->add_option("--sheet", arguments->sheet, "the sheet, where CHARACTER is a character's file")
         ->option_text("FILE");
     c->add_option("--clip", arguments->clip,
-                  "let go in this clip, as fast as it moves; the rest where not given");
+                  "start from this clip, at the speed it moves; default: the rest pose");
     c->add_option("--frame", arguments->frame, "in which frame of it, from 0")->check(CLI::NonNegativeNumber);
     c->add_option("--seconds", arguments->seconds, "how long to simulate")->capture_default_str();
     c->add_option("--fps", arguments->fps, "the rate of the clip that is made")->capture_default_str();
@@ -234,7 +235,7 @@ void add_ragdoll_drop(CommandLine& line) {
          "--seed", arguments->seeds,
          "turn it at random, up to 6 rad/s and 5 m/s; several seeds: figures of all, clip of the first")
         ->option_text("N ...");
-    c->add_option("--terrain", arguments->terrain, "what it falls onto (.glb); a level floor where not given")
+    c->add_option("--terrain", arguments->terrain, "what it falls onto (.glb); default: a level floor")
         ->option_text("FILE");
     c->add_option("--name", arguments->name, "the new clip's name")->capture_default_str();
     c->add_option("--picture", arguments->picture, "a strip of pictures of the fall (.png)")

@@ -123,22 +123,20 @@ void add_retarget(CommandLine& line) {
         ->allow_extra_args(false)
         ->option_text("FILE");
     add_file(c, "--target", arguments->target, "the character that gets them");
-    c->add_option("--pairing", arguments->pairing,
-                  "a pairing that `pair -o` wrote; found anew where not given")
+    c->add_option("--pairing", arguments->pairing, "a pairing that `pair -o` wrote; default: automatic")
         ->option_text("FILE");
     c->add_option("--clip", arguments->clips, "only this clip; may be given several times")
         ->allow_extra_args(false)
         ->option_text("NAME");
     c->add_option("-o,--out", arguments->out, "one GLB: the target with all the clips")->option_text("FILE");
-    c->add_option("--out-dir", arguments->out_dir, "a folder: one GLB a clip, named after it")
+    c->add_option("--out-dir", arguments->out_dir, "a folder: one GLB for each clip, named after it")
         ->option_text("DIR");
     c->add_option("--prefix", arguments->prefix, "put before each clip's name")->option_text("TEXT");
     c->add_option("--suffix", arguments->suffix, "put behind each clip's name")->option_text("TEXT");
-    c->add_option("--jobs", arguments->jobs, "threads; where not given, one a core")
+    c->add_option("--jobs", arguments->jobs, "threads; default: one for each core")
         ->check(CLI::Range(1, 256))
         ->option_text("N");
-    c->add_option("--fps", arguments->fps,
-                  "frames a second; where not given, the rate of the source's own keys")
+    c->add_option("--fps", arguments->fps, "frames a second; default: the rate of the source's keys")
         ->check(CLI::Range(1.0, 1000.0));
 }
 

@@ -141,7 +141,7 @@ void add_review(CommandLine& line) {
                  "review --source hero.glb --result villain-moving.glb --gate", arguments, run_review);
     add_file(c, "--source", arguments->source, "the character whose clips were carried over");
     add_file(c, "--result", arguments->result, "the file that `retarget` wrote");
-    c->add_option("--target", arguments->target, "the target's rig sheet, where it has one")
+    c->add_option("--target", arguments->target, "the target's rig sheet, if it has one")
         ->option_text("FILE");
     c->add_option("--pairing", arguments->pairing, "the pairing that was used; its gates count")
         ->option_text("FILE");
@@ -152,7 +152,7 @@ void add_review(CommandLine& line) {
         ->option_text("TEXT");
     c->add_option("--suffix", arguments->suffix, "what `retarget` put behind each clip's name")
         ->option_text("TEXT");
-    c->add_flag("--gate", arguments->gate, "exit with status 1 where a measure is over its gate");
+    c->add_flag("--gate", arguments->gate, "exit with status 1 if a measure exceeds its gate");
 }
 
 const Registration k_review(70, add_review);

@@ -215,13 +215,13 @@ void add_socket(CommandLine& line) {
             ->option_text("X,Y,Z");
     };
 
-    CLI::App* c = add("list", "Tell the sockets of a sheet; without a sheet those that the chart suggests",
+    CLI::App* c = add("list", "List the sockets of a sheet, or without a sheet the suggested ones",
                       "socket list hero.glb -o hero.rig.json", run_socket_list);
-    c->add_flag("--suggest", arguments->suggest, "forget the sheet's sockets and suggest anew");
+    c->add_flag("--suggest", arguments->suggest, "discard the sockets in the sheet and suggest new ones");
     values(add("add", "Add a socket",
                "socket add hero.rig.json ladle --bone hips --kind holster --at 0.1,0,0.05 -o hero.rig.json",
                run_socket_add));
-    values(add("move", "Change a socket's bone, kind, place or turn",
+    values(add("move", "Change a socket's bone, kind, position or rotation",
                "socket move hero.rig.json back --at 0,0.1,-0.2 -o hero.rig.json", run_socket_move));
     name_sockets(add("mirror", "Make the same socket on the other side",
                      "socket mirror hero.rig.json hand.left -o hero.rig.json", run_socket_mirror),
@@ -235,7 +235,7 @@ void add_socket(CommandLine& line) {
     c->add_option("--from", arguments->from, "the character that has the sockets, or its sheet")
         ->option_text("FILE REQUIRED")
         ->required();
-    c->add_option("SOCKET", arguments->names, "only these; all where none is named")->option_text("NAME ...");
+    c->add_option("SOCKET", arguments->names, "only these; default: all")->option_text("NAME ...");
     c->add_flag("--as-it-was", arguments->as_it_was,
                 "same metres and turn along the bone's own axes, instead of in proportion to the limb");
 }

@@ -134,27 +134,29 @@ int run_solve(const SolveArguments& arguments) {
 void add_solve(CommandLine& line) {
     auto arguments = std::make_shared<SolveArguments>();
     CLI::App* c =
-        line.add("solve", "Bring hands, feet, head to places; look and point; walk over terrain",
+        line.add("solve", "Move hands, feet and head to positions; look and point; walk over terrain",
                  "solve hero.glb --clip walk --terrain hill.glb --aim head=0,1.5,4 -o hero-on-hill.glb",
                  arguments, run_solve);
     add_file(c, "CHARACTER", arguments->character, "the character's file, or its sheet");
-    c->add_option("--clip", arguments->clip, "the clip to start from; the rest pose where not given")
+    c->add_option("--clip", arguments->clip, "the clip to start from; default: the rest pose")
         ->option_text("NAME");
-    c->add_option("--reach", arguments->reach_words,
-                  "bring a limb (arm.left), head, hips or bone to a place: metres to its left, up, forward; "
-                  "may be given several times")
+    c->add_option(
+         "--reach", arguments->reach_words,
+         "bring a limb (arm.left), head, hips or bone to a position: metres to its left, up, forward; "
+         "may be given several times")
         ->allow_extra_args(false)
         ->option_text("NAME=X,Y,Z");
-    c->add_option("--aim", arguments->aim_words, "turn head, spine or an arm toward a place")
+    c->add_option("--aim", arguments->aim_words, "turn the head, spine or an arm toward a position")
         ->allow_extra_args(false)
         ->option_text("NAME=X,Y,Z");
     c->add_option("--terrain", arguments->terrain, "ground to walk on (.glb)")->option_text("FILE");
     c->add_option("--hips-freedom", arguments->hips_freedom,
-                  "how easily the hips move, 0 to 1; feet are held where it does")
+                  "how easily the hips move, 0 to 1; if they move, the feet stay in place")
         ->check(CLI::Range(0.0, 1.0))
         ->option_text("N");
     c->add_flag("--no-ranges", arguments->no_ranges, "let joints turn beyond their ranges");
-    c->add_option("--name", arguments->name, "the new clip's name; where not given, the clip's with -solved")
+    c->add_option("--name", arguments->name,
+                  "the name of the new clip; default: the clip's name with -solved")
         ->option_text("NAME");
     add_file(c, "-o,--out", arguments->out, "the character with the new clip (.glb)");
 }

@@ -111,7 +111,7 @@ int run_survey(const SurveyArguments& arguments) {
 
 void add_survey(CommandLine& line) {
     auto arguments = std::make_shared<SurveyArguments>();
-    CLI::App* c = line.add("survey", "Tell what a character file holds and what in it will trip you up",
+    CLI::App* c = line.add("survey", "List what a character file holds and report what will cause trouble",
                            "survey hero.glb", arguments, run_survey);
     add_file(c, "CHARACTER", arguments->character, "the character's file");
 }

@@ -262,7 +262,7 @@ int run_sweep(const SweepArguments& arguments) {
 void add_sweep(CommandLine& line) {
     auto arguments = std::make_shared<SweepArguments>();
     CLI::App* c =
-        line.add("sweep", "Tell what a prop's volume touches in a window of a clip, at any speed",
+        line.add("sweep", "Report what a prop's volume touches in a window of a clip, at any speed",
                  "sweep hero-equipped.glb --clip chop --volume axe.blade --window 20..40 --against log.glb",
                  arguments, run_sweep);
     c->add_option("CHARACTER", arguments->character,
@@ -270,25 +270,26 @@ void add_sweep(CommandLine& line) {
         ->option_text("FILE REQUIRED")
         ->required();
     c->add_option("--sheet", arguments->sheet, "the sheet whose windows count")->option_text("FILE");
-    c->add_option("--clip", arguments->clip, "the clip; without it all clips of the sheet's windows")
+    c->add_option("--clip", arguments->clip, "the clip; default: every clip with a window in the sheet")
         ->option_text("NAME");
     c->add_option("--volume", arguments->volume, "the prop's name and the volume's: mallet.head")
         ->option_text("NAME");
-    c->add_option("--window", arguments->window_words,
-                  "when it is live: frames, 20..40, or seconds, 0.6s..1.3s; without it the sheet's windows")
+    c->add_option(
+         "--window", arguments->window_words,
+         "when it is live: frames, 20..40, or seconds, 0.6s..1.3s; default: the windows in the sheet")
         ->option_text("A..B");
     c->add_option("--group", arguments->groups,
                   "only what belongs to these: trunk, head, arm, leg, tail; mesh")
         ->option_text("NAME ...");
     c->add_option("--against", arguments->against,
-                  "what may be touched: a character (the bodies of its ragdoll), or any mesh")
+                  "what it can touch: a character (the bodies of its ragdoll) or any mesh")
         ->option_text("FILE");
     c->add_option("--against-clip", arguments->against_clip, "the clip that the other one plays meanwhile")
         ->option_text("NAME");
     c->add_option("--at", arguments->at_words,
                   "where the other one's origin is: metres to the character's left, up and forward")
         ->option_text("X,Y,Z");
-    c->add_option("-o,--out", arguments->out, "keep the window in this sheet (.rig.json)")
+    c->add_option("-o,--out", arguments->out, "save the window in this sheet (.rig.json)")
         ->option_text("FILE");
 }
 

@@ -183,7 +183,7 @@ class PhysicsReader {
             read_joints();
             read_filters();
         } catch (const Json::exception&) {
-            throw Error(file_, "its rigid bodies are damaged", k_bodies, "export it anew");
+            throw Error(file_, "its rigid bodies are damaged", k_bodies, "export it again");
         }
         complete_ragdoll(plan_, character_, chart_);
         require_sound(plan_, chart_);
@@ -306,7 +306,7 @@ class PhysicsReader {
             joint.above = body_at(parent_of(link.at("connectedNode").get<std::size_t>()));
             if (joint.body < 0 || joint.above < 0)
                 throw Error(file_, "a joint links a node that is no rigid body", fmt::format("node {}", n),
-                            "export it anew");
+                            "export it again");
             const int bone = plan_.bodies[static_cast<std::size_t>(joint.body)].bone;
             joint.at = upright(bone, vector(json_["nodes"][n], "translation"));
             if (joint.at.norm() < 1e-6f * chart_.height) joint.at.setZero();

@@ -95,7 +95,7 @@ void check_character(const JsonDocument& document, const Skeleton& skeleton) {
     if (all >= 4 && 2 * missing > all) {
         document.fail(fmt::format("this sheet is of another character: {} of its {} bones do not exist in it",
                                   missing, all),
-                      "/chains", "name the right character at /character/file, or chart this one anew");
+                      "/chains", "name the right character at /character/file, or chart this one again");
     }
 }
 
