@@ -74,16 +74,16 @@ Skeleton build_skeleton(const std::vector<Joint>& joints, int axis, const Transf
         axes.col(axis) = along;
         axes.col((axis + 1) % 3) = hint;
         axes.col((axis + 2) % 3) = along.cross(hint);
-        Transform position;
-        position.rotation = Quat(axes).normalized();
-        position.translation = joint.position;
-        position.scale = above.scale;
-        model.push_back(position);
+        Transform frame;
+        frame.rotation = Quat(axes).normalized();
+        frame.translation = joint.position;
+        frame.scale = above.scale;
+        model.push_back(frame);
         Bone bone;
         bone.name = bone.label = joint.name;
         bone.parent = first ? dendraxis::k_no_bone : index.at(joint.parent);
         const Transform& parent = first ? above : model[static_cast<std::size_t>(bone.parent)];
-        bone.rest = inverse(parent) * position;
+        bone.rest = inverse(parent) * frame;
         bone.rest.scale = Vec3::Ones();
         bones.push_back(bone);
     }

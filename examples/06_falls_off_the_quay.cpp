@@ -81,8 +81,8 @@ int main(int count, char** words) {
             world.apply(body, ragdoll);
             world.step(dt);
             world.states(body, states);
-            ragdoll.take(states);
-            ragdoll.pose(pose);  // what to draw, relative to ragdoll.character controller()
+            ragdoll.set_states(states);
+            ragdoll.pose(pose);  // what to draw, relative to ragdoll.controller()
 
             if (ragdoll.state() != shown) {
                 shown = ragdoll.state();

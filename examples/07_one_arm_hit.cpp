@@ -52,7 +52,7 @@ int main(int count, char** words) {
             world.apply(handle, ragdoll);
             world.step(dt);
             world.states(handle, states);
-            ragdoll.take(states);
+            ragdoll.set_states(states);
             if (frame % 20 == 0) {
                 const auto index = static_cast<std::size_t>(hit);
                 std::vector<dx::BodyState> animated(states.size());

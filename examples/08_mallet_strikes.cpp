@@ -21,7 +21,7 @@ int main() {
         const dx::Clip& clip = diver.clip("swing-mallet");
         const dx::Transform in_hand = dx::placement_of(mallet, {});
 
-        // Where the mallet is in every frame: the socket's frame times its place in the socket.
+        // Where the mallet is in every frame: the socket's frame times its position in the socket.
         std::vector<dx::Transform> model(diver.skeleton.size());
         std::vector<dx::Transform> frames;
         for (std::size_t f = 0; f < clip.frame_count(); ++f) {
@@ -35,11 +35,10 @@ int main() {
                                    dx::Vec3(0, 0.42f, 0),
                                    dx::Quat(Eigen::AngleAxisf(1.5707963f, dx::Vec3::UnitZ()))};
         std::size_t strike = 1;  // the frame in which it moves fastest
-        const auto direction = [&](std::size_t f) {
+        const auto moved = [&](std::size_t f) {
             return (dx::apply(frames[f], head.at) - dx::apply(frames[f - 1], head.at)).norm();
         };
-        for (std::size_t f = 1; f < frames.size(); ++f)
-            strike = direction(f) > direction(strike) ? f : strike;
+        for (std::size_t f = 1; f < frames.size(); ++f) strike = moved(f) > moved(strike) ? f : strike;
         const std::vector<dx::SweepTarget> targets{
             {"float", "harbour", -1, {dx::ShapeKind::sphere, dx::Vec3::Constant(0.1f)}}};
         dx::Motion hangs;

@@ -224,9 +224,9 @@ DENDRAXIS_LANE void store<8>(const LaneQuat<8>& q, Transform* first, std::size_t
     store<4>({high_half(q.x), high_half(q.y), high_half(q.z), high_half(q.w)}, first + 4 * stride, stride);
 }
 
-// ------------------------------------------------------------------ places
+// ------------------------------------------------------------------ positions
 
-/// A place or a scale in each lane.
+/// A position or a scale in each lane.
 template <std::size_t Count>
 struct LaneVec {
     Lanes<Count> x, y, z;
@@ -296,7 +296,7 @@ DENDRAXIS_LANE LaneTransform<Count> operator*(const LaneTransform<Count>& parent
             product(parent.scale, child.scale)};
 }
 
-/// A place in the frame of the transform. A scale of zero leaves zero.
+/// A position in the frame of the transform. A scale of zero leaves zero.
 template <std::size_t Count>
 DENDRAXIS_LANE LaneVec<Count> apply_inverse(const LaneTransform<Count>& t, const LaneVec<Count>& position) {
     const LaneVec<Count> v = rotate(conjugate(t.rotation), position - t.translation);

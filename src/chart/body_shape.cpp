@@ -1,5 +1,5 @@
 // Own method: every vertex belongs to the charted bone that moves it most; soles from the foot's outermost
-// places downward, solids from how far the vertices of a bone lie from its axis.
+// positions downward, solids from how far the vertices of a bone lie from its axis.
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/body_shape.hpp>
 #include <dendraxis/chart/chart.hpp>

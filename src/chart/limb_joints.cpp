@@ -45,7 +45,7 @@ class JointFinder {
     }
 
  private:
-    float path(std::size_t from, std::size_t to) const { return along_[to] - along_[from]; }
+    float length_of(std::size_t from, std::size_t to) const { return along_[to] - along_[from]; }
     Vec3 at(std::size_t i) const { return i < path_.size() ? body_.at(path_[i]) : body_.end(path_.back()); }
 
     // Before the limb's own first joint lie a shoulder, or a piece of the hips.
@@ -63,7 +63,7 @@ class JointFinder {
             !body_.lateral.isZero() && wide > 0.02f * body_.size && own < 0.12f * std::max(after, own);
         if (in_the_middle && root + 1 < path_.size() && after > 0.015f * body_.size) score -= 2.0f;
         for (std::size_t i = 0; i < root; ++i) {
-            const float length = path(i, i + 1);
+            const float length = length_of(i, i + 1);
             const float inward = body_.aside(at(i)) / std::max(body_.aside(at(i + 1)), 1e-9f);
             const Vec3 step = at(i + 1) - at(i);
             const bool sideways =
@@ -85,7 +85,7 @@ class JointFinder {
     }
 
     float score_of_one(std::size_t root) const {
-        float score = score_of_root(root, path(root, path_.size())) - (root > 0 ? 0.4f : 0.0f);
+        float score = score_of_root(root, length_of(root, path_.size())) - (root > 0 ? 0.4f : 0.0f);
         return score + names(root, path_.size(), path_.size());
     }
 
@@ -124,8 +124,8 @@ class JointFinder {
     }
 
     float score(std::size_t root, std::size_t lower, std::size_t end) const {
-        const float upper = path(root, lower);
-        const float under = path(lower, end);
+        const float upper = length_of(root, lower);
+        const float under = length_of(lower, end);
         float score = score_of_root(root, upper) + names(root, lower, end);
         score += proportion(upper, under, 1.0f, kind_.of_several_pairs ? 1.0f : 2.0f);
         // More pieces than one to a part are rarer.
@@ -159,7 +159,7 @@ class JointFinder {
         if (end == path_.size()) return path_.size() >= 3 ? -1.2f : -0.3f;
         const std::size_t after = path_.size() - 1 - end;
         float score = after <= 1 ? 0.0f : -0.3f * static_cast<float>(after - 1);
-        const float foot = path(end, path_.size());
+        const float foot = length_of(end, path_.size());
         if (kind_.of_several_pairs) return score + proportion(foot, shin, 0.7f, 0.4f);
         // Any joint near the floor is low enough for an ankle; the shin leads down to it, and from it the
         // foot turns forward.

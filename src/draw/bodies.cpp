@@ -10,7 +10,7 @@
 namespace dendraxis::draw {
 namespace {
 
-// A place on the surface of a round shape: a ball, pulled apart along y where it is a capsule.
+// A point on the surface of a round shape: a ball, pulled apart along y where it is a capsule.
 struct RoundShape {
     float radius;
     float line;  // half of a capsule's straight part

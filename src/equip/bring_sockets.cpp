@@ -1,4 +1,4 @@
-// Own method: body segments told alike for all characters (segments.hpp) carry the places.
+// Own method: body segments told alike for all characters (segments.hpp) carry the positions.
 #include <dendraxis/equip/bring_sockets.hpp>
 
 #include "segments.hpp"

@@ -42,8 +42,8 @@ CarryPlan::Now CarryPlan::at(float frame) const noexcept {
         if (frame < one.frame) break;
         now.from = now.to;
         now.to = one.place;
-        const float direction = one.over > 0.0f ? (frame - one.frame) / one.over : 1.0f;
-        now.share = gentle(std::clamp(direction, 0.0f, 1.0f));
+        const float done = one.over > 0.0f ? (frame - one.frame) / one.over : 1.0f;
+        now.share = gentle(std::clamp(done, 0.0f, 1.0f));
     }
     if (now.share >= 1.0f) now.from = now.to;
     return now;

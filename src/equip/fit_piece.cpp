@@ -61,7 +61,7 @@ class Fitter {
         return std::cos(angle) * Vec3::Unit(i_) + std::sin(angle) * Vec3::Unit(j_);
     }
 
-    // The ring's place on a line along the axis through `through`.
+    // The ring's position on a line along the axis through `through`.
     Vec3 ring(const Vec3& through, int r) const {
         Vec3 at = through;
         const float share = (static_cast<float>(r) + 0.5f) / k_rings;

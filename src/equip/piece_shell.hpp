@@ -39,7 +39,7 @@ class PieceShell {
 /// triangles are sorted by where they lie along it and around it.
 class ShellAround {
  public:
-    /// `through`: any place on the line, in the piece's own space. The shell must outlive it.
+    /// `through`: any point on the line, in the piece's own space. The shell must outlive it.
     ShellAround(const PieceShell& shell, const Vec3& through);
 
     /// Where the line from the axis through `to` meets the piece: shares, 0 on the axis and 1 at `to`.

@@ -91,7 +91,7 @@ Findings check_sockets(std::span<const Socket> sockets, const Chart& chart) {
             add(Severity::warning, "socket.far-off",
                 fmt::format("it is {:.2f} m from its bone, more than the character is tall",
                             socket.at.norm()),
-                "check its place; metres are meant");
+                "check its position; it is in metres");
         if (rest[static_cast<std::size_t>(socket.bone)].scale.prod() < 0.0f)
             add(Severity::warning, "socket.mirrored-bone",
                 fmt::format("its bone '{}' stands below a negative scale; what is mounted there comes out "
@@ -118,7 +118,7 @@ void require_sound(std::span<const Socket> sockets, const Chart& chart) {
         if (socket.bone < 0 || socket.bone >= static_cast<int>(chart.skeleton.size()))
             throw Error(subject, "is on a bone that does not exist", "", "name one of the character's");
         if (!socket.at.allFinite() || !(std::abs(socket.turn.norm() - 1.0f) < 1e-2f))
-            throw Error(subject, "its place or turn is no number", "", "write plain numbers");
+            throw Error(subject, "its position or rotation is not a number", "", "write plain numbers");
     }
 }
 

@@ -42,9 +42,9 @@ Core core_of(const Shape& shape) {
         core.add(Vec3d::Zero());
         core.radius = half.x();
     } else if (shape.kind == ShapeKind::capsule) {
-        const double direction = std::max(0.0, half.y() - half.x());
-        core.add(Vec3d(0, direction, 0));
-        if (direction > 0.0) core.add(Vec3d(0, -direction, 0));
+        const double end = std::max(0.0, half.y() - half.x());
+        core.add(Vec3d(0, end, 0));
+        if (end > 0.0) core.add(Vec3d(0, -end, 0));
         core.radius = half.x();
     } else {
         for (int i = 0; i < 8; ++i)

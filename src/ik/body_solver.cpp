@@ -1,4 +1,4 @@
-// Damped least squares in task space (Wampler 1986, Buss 2004): three rows for a place, three for an
+// Damped least squares in task space (Wampler 1986, Buss 2004): three rows for a position, three for an
 // orientation; the unknowns are small turns of each joint about axes in model space.
 #include "solve.hpp"
 

@@ -54,7 +54,7 @@ int Solve::node_for(int bone) {
     node.above = above;
     node.joint = joint_of_[static_cast<std::size_t>(bone)];
     if (joint_at(node) != nullptr && joint_at(node)->stiffness >= 1.0f) node.joint = -1;
-    // Hips that stays does not turn either: what hangs below it would swing away.
+    // Hips that stay do not turn either: what hangs below them would swing away.
     if (bone == solver_.hips() && options_.hips_freedom <= 0.0f) node.joint = -1;
     const Transform& model = work_.model[static_cast<std::size_t>(bone)];
     if (nodes_.size() == 1) origin_ = model.translation;

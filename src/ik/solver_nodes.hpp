@@ -25,12 +25,13 @@ struct Node {
     std::size_t first_effect = 0;
     std::size_t last_effect = 0;
     float own_beyond = -1.0f;  // radians out of its range in the pose that is solved; below 0: not known
-    float even_ease = -1.0f;   // it turns about all axes with this ease and moves places alone; below 0: else
+    float even_ease =
+        -1.0f;  // it turns about all axes with this ease and moves positions alone; below 0: else
     bool at_limit = false;
     bool limited_now = false;  // by this step
 };
 
-// What turning a node does to a task; of an even node, where the place stands from it, in `by[0]`.
+// What turning a node does to a task; of an even node, where the point is from it, in `by[0]`.
 struct Effect {
     int task = 0;
     Effects by;

@@ -56,7 +56,7 @@ class TaskSystem {
         write(out, read(out) + b[0][2] * a[0] + b[1][2] * a[1] + b[2][2] * a[2]);
     }
 
-    /// The same for a joint that turns about all axes with this ease, and places that stand at `a` and `b`
+    /// The same for a joint that turns about all axes with this ease, and positions that stand at `a` and `b`
     /// from it: (a.b) 1 - b a', which is the product of the two cross matrices.
     void add_even(int i, int j, const Four& a, const Four& b, float ease) {
         const float along = ease * dotted(a, b);

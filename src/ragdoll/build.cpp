@@ -15,7 +15,7 @@ namespace dendraxis {
 namespace {
 
 constexpr float k_touching = -0.002f;       // metres: as near as this at rest, bodies would rub all the time
-constexpr float k_apart = 0.012f;           // of the height: places on the skin
+constexpr float k_apart = 0.012f;           // of the height: points on the skin
 constexpr float k_unlike = 1.0f;            // of the fit's cost: sides differ truly
 constexpr float k_strength_reserve = 3.0f;  // times what holds all that hangs from a joint out level
 

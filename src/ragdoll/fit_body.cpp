@@ -40,7 +40,7 @@ float share_of(std::vector<float> values, float share) {
     return values[static_cast<std::size_t>(nth)];
 }
 
-// The direction in which the places lie farthest apart, the strays left out.
+// The direction in which the positions lie farthest apart, the strays left out.
 Vec3 long_axis(std::span<const Vec3> positions) {
     Vec3 middle = Vec3::Zero();
     for (int axis = 0; axis < 3; ++axis) {
@@ -122,10 +122,10 @@ class Fitter {
         for (int round = 0; round < k_rounds; ++round) {
             bool better = false;
             for (int move = 0; move < 9; ++move) {
-                for (const float direction : {step, -step}) {
+                for (const float by : {step, -step}) {
                     const Shape shape = shape_;
                     const Vec3 middle = middle_;
-                    change(move, direction);
+                    change(move, by);
                     const float now = cost(ramp);
                     if (now < best - 1e-6f) {
                         best = now;
@@ -142,14 +142,14 @@ class Fitter {
     }
 
     // One side longer, the middle moved along it, or one side longer and the next shorter.
-    void change(int move, float direction) {
+    void change(int move, float by) {
         const int axis = move % 3;
         if (move >= 3 && move < 6) {
-            middle_[axis] += direction * shape_.half[axis];
+            middle_[axis] += by * shape_.half[axis];
             return;
         }
-        shape_.half[axis] *= 1.0f + direction;
-        if (move >= 6) shape_.half[(axis + 1) % 3] /= 1.0f + direction;
+        shape_.half[axis] *= 1.0f + by;
+        if (move >= 6) shape_.half[(axis + 1) % 3] /= 1.0f + by;
         keep_form(axis);
     }
 

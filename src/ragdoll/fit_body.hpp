@@ -15,8 +15,8 @@ struct SkinByBody {
     std::vector<int> bodies;  ///< -1: no body's
     std::vector<std::array<std::uint32_t, 3>> triangles;
 
-    /// A body's vertices and as many places all over its surface: where vertices are far apart, those alone
-    /// would leave gaps.
+    /// A body's vertices and as many points all over its surface: where vertices are far apart, those
+    /// alone would leave gaps.
     std::vector<Vec3> positions_of(int body, float apart) const;
 };
 
@@ -35,8 +35,8 @@ struct FitTask {
     float height = 1.0f;       ///< the character's
 };
 
-/// The shape, and where it stands in the upright frame. `places` lie on the body's skin; where there are too
-/// few, the shape is made from the segment's length. A `volume` of 0: flat, which makes a slab.
+/// The shape, and where it stands in the upright frame. `positions` lie on the body's skin; where there are
+/// too few, the shape is made from the segment's length. A `volume` of 0: flat, which makes a slab.
 PlacedShape fit_body(const FitTask& task, std::span<const Vec3> positions, float volume);
 
 /// How badly a shape fits; lower is better.

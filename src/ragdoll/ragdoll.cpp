@@ -114,7 +114,7 @@ void Ragdoll::copy_bones_of(std::size_t body, std::span<const Transform> from,
     for (const int also : one.also) to[static_cast<std::size_t>(also)] = from[static_cast<std::size_t>(also)];
 }
 
-void Ragdoll::take(std::span<const BodyState> states) noexcept {
+void Ragdoll::set_states(std::span<const BodyState> states) noexcept {
     bool moved = false;
     for (std::size_t b = 0; b < states_.size(); ++b) {
         if (!is_free(b) || !is_finite(states[b])) continue;
@@ -307,7 +307,7 @@ Transform Ragdoll::recover(std::span<const Transform> first_pose, float seconds)
         position += up * (lies - std::max(0.0f, stands) - up.dot(position));
         put.translation = position;
     }
-    // The pose that it lies in, as seen from the character controller's new place.
+    // The pose that it lies in, as seen from the character controller's new position.
     std::copy(animated_.begin(), animated_.end(), asked_pose_.begin());
     pose(asked_pose_);
     controller_ = put;

@@ -19,8 +19,8 @@ struct Crossing {
     int direction;  // 1 in, -1 out
 };
 
-// The body of the vertex that is nearest to a place. Vertices lie in cells, looked through from the place
-// outward.
+// The body of the vertex that is nearest to a position. Vertices lie in cells, looked through from the
+// position outward.
 class NearestBody {
  public:
     NearestBody(const SkinByBody& skin, const Vec3& low, const Vec3& high)

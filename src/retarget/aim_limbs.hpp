@@ -10,7 +10,7 @@
 
 namespace dendraxis {
 
-/// A point on a source chain: between the head of one bone and a place that another carries.
+/// A point on a source chain: between the head of one bone and a position that another carries.
 struct ChainPoint {
     int before = k_no_bone;
     int after = k_no_bone;

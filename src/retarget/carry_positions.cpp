@@ -1,4 +1,4 @@
-// Own method: a joint's place is told in the frame of the nearest bone above it that both skeletons have.
+// Own method: a joint's position is told in the frame of the nearest bone above it that both skeletons have.
 #include "carry_positions.hpp"
 
 #include "standing.hpp"
@@ -142,7 +142,7 @@ PositionProgram compile_positions(const Pairing& pairing, std::span<const int> f
                                   : pairing.settings.positions_of(clip, chain_name(pairing.target, bone));
         step.slide_scale = how == Positions::scaled ? program.scale : how == Positions::carried ? 1.0f : 0.0f;
         step.keeps_size = how == Positions::dropped;
-        // What is farther off was posed otherwise at rest: its place is the source's.
+        // What is farther off was posed otherwise at rest: its position is the source's.
         if (step.left_over.norm() > posed) step.left_over.setZero(), step.always = true;
         program.always = program.always || step.always;
         program.steps.push_back(step);

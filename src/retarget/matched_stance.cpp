@@ -187,8 +187,8 @@ class StanceMatcher {
 
     void turn(const Chain& chain, std::size_t index) {
         const Chain* answer = pairing_.source_of(chain);
-        // How a collarbone lies is a matter of the rig: it keeps its own place on the chest. On four legs it
-        // is a blade, a part of the leg.
+        // How a collarbone lies is a matter of the rig: it keeps its own position on the chest. On four legs
+        // it is a blade, a part of the leg.
         const bool is_collarbone = has_part(chain, "shoulder") && !on_four_;
         if (answer == nullptr || has_part(chain, "toes") || has_part(chain, "grip") || is_collarbone) return;
         const auto bone = static_cast<std::size_t>(chain.bones[index]);

@@ -51,7 +51,7 @@ DENDRAXIS_LANE LaneTransform<Count> standing(const Transform& above, const std::
     return at;
 }
 
-/// Moves the last bone of a way to a place in model space.
+/// Moves the last bone of a path to a position in model space.
 template <std::size_t Count>
 DENDRAXIS_LANE void place(const Transform& above, const std::vector<int>& path, const LaneVec<Count>& wanted,
                           Transform* local, std::size_t stride) {

@@ -11,7 +11,7 @@ namespace dendraxis {
 
 /// One twist bone. It turns about the limb's axis by a share of a joint's twist: with the wrist along a
 /// forearm, against the shoulder along an upper arm, so that the skin turns little by little instead of at
-/// one place.
+/// one position.
 struct TwistFeed {
     int bone = k_no_bone;
     int driver = k_no_bone;         ///< the joint whose twist it takes

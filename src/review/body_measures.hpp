@@ -22,7 +22,7 @@ struct TwoClips {
     }
 };
 
-/// Keeps the larger value, with its frame and place; below zero is zero.
+/// Keeps the larger value, with its frame and position; below zero is zero.
 void keep_worst(Measure& measure, float value, std::size_t frame, const std::string& where);
 
 /// `clipping_mm` of a clip.

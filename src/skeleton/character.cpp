@@ -47,9 +47,9 @@ std::vector<SkinnedMesh> props_at(const Character& character, std::string_view c
     std::vector<SkinnedMesh> props = character.props;
     for (const Clip& motion : character.prop_motions) {
         if (motion.name != clip || motion.frame_count() == 0) continue;
-        const auto positions = motion.frame(std::min(frame, motion.frame_count() - 1));
+        const auto frames = motion.frame(std::min(frame, motion.frame_count() - 1));
         for (std::size_t p = 0; p < props.size(); ++p) {
-            if (props[p].inverse_bind.size() == 1) props[p].inverse_bind[0] = to_affine(positions[p]);
+            if (props[p].inverse_bind.size() == 1) props[p].inverse_bind[0] = to_affine(frames[p]);
         }
     }
     return props;

@@ -5,20 +5,19 @@ cd "$(dirname "${BASH_SOURCE[0]}")/../.."
 
 declare -A may=(
     [base]=""
-    [geometry]="base"
-    [skeleton]="base geometry"
-    [chart]="base geometry skeleton"
-    [ik]="base geometry skeleton chart"
-    [retarget]="base geometry skeleton chart ik"
-    [ragdoll]="base geometry skeleton chart"
-    [equip]="base geometry skeleton chart ik ragdoll"
-    [review]="base geometry skeleton chart ik retarget"
-    [io]="base geometry skeleton chart ik retarget ragdoll equip review"
-    [pipeline]="base geometry skeleton chart ik retarget ragdoll equip review io"
-    [sim]="base geometry skeleton chart ik retarget ragdoll equip review"
-    [draw]="base geometry skeleton chart ik retarget ragdoll equip review io"
+    [skeleton]="base"
+    [chart]="base skeleton"
+    [ik]="base skeleton chart"
+    [retarget]="base skeleton chart ik"
+    [ragdoll]="base skeleton chart"
+    [equip]="base skeleton chart ik ragdoll"
+    [review]="base skeleton chart ik retarget"
+    [io]="base skeleton chart ik retarget ragdoll equip review"
+    [pipeline]="base skeleton chart ik retarget ragdoll equip review io"
+    [sim]="base skeleton chart ik retarget ragdoll equip review"
+    [draw]="base skeleton chart ik retarget ragdoll equip review io"
 )
-core="base geometry skeleton chart ik retarget ragdoll equip review"
+core="base skeleton chart ik retarget ragdoll equip review"
 wrong=0
 
 report() {

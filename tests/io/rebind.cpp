@@ -81,10 +81,10 @@ TEST_CASE("bones that the character lacks give their vertices to the bone above,
         for (int& bone : mesh.bones) {
             if (bone == forearm) bone = static_cast<int>(bones.size()) - 1;
         }
-        const auto position =
+        const auto index =
             std::find(mesh.bones.begin(), mesh.bones.end(), static_cast<int>(bones.size()) - 1) -
             mesh.bones.begin();
-        mesh.inverse_bind[static_cast<std::size_t>(position)].pretranslate(Vec3(0, -0.1f, 0));
+        mesh.inverse_bind[static_cast<std::size_t>(index)].pretranslate(Vec3(0, -0.1f, 0));
     }
     visual.clips.clear();
     write(scratch / "visual.glb", visual);

@@ -43,7 +43,7 @@ struct Stage {
         world.apply(number, ragdoll);
         world.step(dt);
         world.states(number, states);
-        ragdoll.take(states);
+        ragdoll.set_states(states);
         ragdoll.pose(shown);
     }
     void frames(const Clip& clip, int count) {
@@ -225,7 +225,7 @@ TEST_CASE("what a game may hand in by mistake does no harm, and a frame asks for
     CHECK(stage.world.step(10.0f) <= 0.26f);
     std::vector<BodyState> broken(stage.states.size());
     for (BodyState& state : broken) state.position.setConstant(nan);
-    stage.ragdoll.take(broken);
+    stage.ragdoll.set_states(broken);
     stage.simulate();
     for (const Transform& bone : stage.shown) CHECK(bone.translation.allFinite());
     RagdollSettings settings;
@@ -234,7 +234,7 @@ TEST_CASE("what a game may hand in by mistake does no harm, and a frame asks for
 
     const long before = workshop::allocations();
     stage.ragdoll.animate(idle.frame(1), {}, 1.0f / 60.0f);
-    stage.ragdoll.take(stage.states);
+    stage.ragdoll.set_states(stage.states);
     stage.ragdoll.pose(stage.shown);
     stage.ragdoll.recover(idle.frame(0), 0.3f);
     stage.ragdoll.let_go();

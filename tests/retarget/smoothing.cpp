@@ -22,9 +22,9 @@ TEST_CASE("a sway is taken off a path, its way is not") {
     std::vector<float> path;
     for (int f = 0; f < 120; ++f)
         path.push_back(0.02f * static_cast<float>(f) + 0.05f * std::sin(0.4f * static_cast<float>(f)));
-    const std::vector<float> direction = smoothed(path, 12.0f, Beyond::mirrored);
+    const std::vector<float> smooth = smoothed(path, 12.0f, Beyond::mirrored);
     for (std::size_t f = 30; f < 90; ++f)
-        CHECK(direction[f] == doctest::Approx(0.02 * static_cast<double>(f)).epsilon(0.005));
+        CHECK(smooth[f] == doctest::Approx(0.02 * static_cast<double>(f)).epsilon(0.005));
 }
 
 TEST_CASE("what is rounded up is never below, and never steep") {

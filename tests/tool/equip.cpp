@@ -146,8 +146,8 @@ TEST_CASE("examples of both hands, three places, guards, hat and hook run and te
     CHECK(json::parse(run_tool("equip " + file + " --json").out)["props"].size() == 1);
     CHECK(workshop::run(folder + "/09_both_hands " + k_diver + " swing-malet " + file)
               .err.find("swing-mallet") != std::string::npos);
-    const auto positions = workshop::run(folder + "/10_hand_belt_back " + file);
-    CHECK(positions.out.find("switch 1: jumps 0.00 m") != std::string::npos);
+    const auto switched = workshop::run(folder + "/10_hand_belt_back " + file);
+    CHECK(switched.out.find("switch 1: jumps 0.00 m") != std::string::npos);
     CHECK(json::parse(run_tool("equip " + file + " --json").out)["props"].size() == 3);
     const auto guards = workshop::run(folder + "/11_guards_that_fit " + k_diver + " " + k_bosun);
     REQUIRE_MESSAGE(guards.status == 0, guards.err);

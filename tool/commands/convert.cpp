@@ -23,10 +23,6 @@ struct ConvertArguments {
     bool json = false;
 };
 
-Json convert_json(const Findings& findings) {
-    return {{"findings", json_of(findings)}};
-}
-
 const Clip& chosen_clip(const Character& character, const std::string& name) {
     if (!name.empty()) return character.clip(name);
     if (character.clips.empty()) throw Error(character.file, "holds no clips that move its bones");
@@ -58,7 +54,7 @@ int run_convert(const ConvertArguments& arguments) {
         throw UsageError(arguments.out.string() + ": the output must end in .bvh or .glb");
     }
     if (arguments.json) {
-        print_json(convert_json(findings));
+        print_json({{"findings", json_of(findings)}});
         return k_done;
     }
     fmt::print("wrote {}\n", arguments.out.string());

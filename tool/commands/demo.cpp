@@ -108,7 +108,7 @@ int carry_motion_over(const Script& script) {
     return status;
 }
 
-// The same clip on level ground and on terrain, one above the other; both hands brought to places.
+// The same clip on level ground and on terrain, one above the other; both hands on their targets.
 void solve(const Script& script) {
     script.run(
         "solve IN/diver.glb --clip stroll --terrain IN/slipway.glb --name stroll -o "
@@ -179,7 +179,7 @@ void tell_what_to_open(const Script& script) {
     fmt::print("\n{}\n", bold("open these"));
     for (const auto& [file, what] : std::initializer_list<std::pair<const char*, const char*>>{
              {"hound-chains.png", "the chains that were found on the hound, and how sure each is"},
-             {"stoker-chains.png", "the chains of the stoker, whose file is built the awkward way"},
+             {"stoker-chains.png", "the chains of the stoker, whose file has an awkward structure"},
              {"readings.png", "the best ways to read the stoker's bones, with their scores"},
              {"captured.png", "a capture, whose rest has the hips at the origin, and the bosun doing it"},
              {"both-at-rest.png", "the diver and the bosun as their files have them"},
@@ -189,7 +189,7 @@ void tell_what_to_open(const Script& script) {
              {"hands-before-after.png", "hands on a rope without and with the passes: look at the coat"},
              {"slipway-before-after.png", "the diver's stroll on a slipway, unadapted and adapted"},
              {"steps-before-after.png", "the hound's trot on steps, unadapted and adapted"},
-             {"reach.png", "both hands brought to places, and how far the limbs may swing"},
+             {"reach.png", "both hands on their targets, and how far the limbs may swing"},
              {"bodies.png", "the bodies of the diver's and the hound's ragdolls"},
              {"fall.png", "the diver falling off the quay"},
              {"sockets.png", "the sockets that were suggested: red X, green Y, blue Z"},

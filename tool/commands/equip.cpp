@@ -145,9 +145,7 @@ void add_equip(CommandLine& line) {
         "Mount props at sockets and fit clothing, as plain nodes that any viewer shows; take them off",
         "equip hero.glb --put lamp.glb@hand.left --put cap.glb@head,scale=1.1 -o hero-equipped.glb",
         arguments, run_equip);
-    c->add_option("CHARACTER", arguments->character, "the character's file, or its sheet")
-        ->option_text("FILE REQUIRED")
-        ->required();
+    add_file(c, "CHARACTER", arguments->character, "the character's file, or its sheet");
     c->add_option("--sheet", arguments->sheet,
                   "the sheet whose sockets count; suggested ones without a sheet")
         ->option_text("FILE");

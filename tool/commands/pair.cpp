@@ -3,6 +3,8 @@
 #include "../support/outputs.hpp"
 #include "../support/print.hpp"
 
+#include <io/sheet/sheet_parts.hpp>
+
 #include <dendraxis/io/sheet/sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 
@@ -19,7 +21,7 @@ struct PairArguments {
 };
 
 Json pair_json(const Pairing& pairing) {
-    Json json = Json::parse(io::pairing_json(pairing));
+    Json json = io::pairing_part(pairing);
     Json leftovers = Json::array();
     for (const Leftover& leftover : pairing.leftovers) {
         leftovers.push_back({{"chain", leftover.chain},

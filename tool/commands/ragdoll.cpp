@@ -3,6 +3,8 @@
 #include "../support/outputs.hpp"
 #include "../support/print.hpp"
 
+#include <io/sheet/sheet_parts.hpp>
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
@@ -31,7 +33,7 @@ Json ragdoll_report(const RagdollPlan& plan, const Chart& chart, const Findings&
     float mass = 0.0f;
     for (const RagdollBody& body : plan.bodies) mass += body.mass;
     return {{"mass", rounded(mass)},
-            {"ragdoll", Json::parse(io::ragdoll_json(plan, chart.skeleton))},
+            {"ragdoll", io::ragdoll_part(plan, chart.skeleton)},
             {"findings", json_of(findings)}};
 }
 
@@ -188,9 +190,7 @@ void add_ragdoll(CommandLine& line) {
         "ragdoll check hero.rig.json", run_ragdoll_check);
     c = add("export", "Write the character with its ragdoll as glTF rigid bodies",
             "ragdoll export hero.rig.json -o hero-physics.glb", run_ragdoll_export);
-    c->add_option("-o,--out", arguments->out, "the file to write (.glb)")
-        ->option_text("FILE REQUIRED")
-        ->required();
+    add_file(c, "-o,--out", arguments->out, "the file to write (.glb)");
 }
 
 const Registration k_ragdoll(110, add_ragdoll);

@@ -20,10 +20,6 @@ struct RebindArguments {
     bool json = false;
 };
 
-Json rebind_json(const Findings& findings) {
-    return {{"findings", json_of(findings)}};
-}
-
 int run_rebind(const RebindArguments& arguments) {
     if (arguments.out.extension() != ".glb")
         throw UsageError(arguments.out.string() + ": the output must end in .glb");
@@ -33,7 +29,7 @@ int run_rebind(const RebindArguments& arguments) {
     const io::OutputFile file{arguments.out, rebound.glb};
     io::write_files({&file, 1});
     if (arguments.json) {
-        print_json(rebind_json(rebound.findings));
+        print_json({{"findings", json_of(rebound.findings)}});
         return k_done;
     }
     fmt::print("{} of {} bones of {} are bones of {}\n", rebound.matched, rebound.bones,

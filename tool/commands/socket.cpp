@@ -4,6 +4,8 @@
 #include "../support/positions.hpp"
 #include "../support/print.hpp"
 
+#include <io/sheet/sheet_parts.hpp>
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/base/rotation.hpp>
@@ -97,7 +99,7 @@ int finish(Opened& opened, const SocketArguments& arguments) {
                                                              fs::absolute(arguments.out).parent_path()));
     }
     if (arguments.json) {
-        print_json({{"sockets", Json::parse(io::sockets_json(opened.sockets, chart.skeleton))},
+        print_json({{"sockets", io::sockets_part(opened.sockets, chart.skeleton)},
                     {"findings", json_of(opened.findings)}});
         return k_done;
     }
@@ -183,9 +185,7 @@ void add_socket(CommandLine& line) {
     const auto add = [&](const char* name, const char* what, const char* example,
                          int (*run)(const SocketArguments&)) {
         CLI::App* command = line.add_to("socket", name, what, example, arguments, run);
-        command->add_option("CHARACTER", arguments->character, "the character's file, or its sheet")
-            ->option_text("FILE REQUIRED")
-            ->required();
+        add_file(command, "CHARACTER", arguments->character, "the character's file, or its sheet");
         command->add_option("--sheet", arguments->sheet, "the sheet, where CHARACTER is a character's file")
             ->option_text("FILE");
         command->add_option("-o,--out", arguments->out, "the sheet to write (.rig.json)")
@@ -232,9 +232,7 @@ void add_socket(CommandLine& line) {
     c = add("bring",
             "Bring sockets from another character: to the bones of the same names, else by the charts",
             "socket bring guest.glb --from hero.rig.json -o guest.rig.json", run_socket_bring);
-    c->add_option("--from", arguments->from, "the character that has the sockets, or its sheet")
-        ->option_text("FILE REQUIRED")
-        ->required();
+    add_file(c, "--from", arguments->from, "the character that has the sockets, or its sheet");
     c->add_option("SOCKET", arguments->names, "only these; default: all")->option_text("NAME ...");
     c->add_flag("--as-it-was", arguments->as_it_was,
                 "same metres and turn along the bone's own axes, instead of in proportion to the limb");

@@ -134,7 +134,7 @@ int run_solve(const SolveArguments& arguments) {
 void add_solve(CommandLine& line) {
     auto arguments = std::make_shared<SolveArguments>();
     CLI::App* c =
-        line.add("solve", "Move hands, feet and head to positions; look and point; walk over terrain",
+        line.add("solve", "Bring hands, feet and head to targets; look and point; walk over terrain",
                  "solve hero.glb --clip walk --terrain hill.glb --aim head=0,1.5,4 -o hero-on-hill.glb",
                  arguments, run_solve);
     add_file(c, "CHARACTER", arguments->character, "the character's file, or its sheet");
@@ -151,7 +151,7 @@ void add_solve(CommandLine& line) {
         ->option_text("NAME=X,Y,Z");
     c->add_option("--terrain", arguments->terrain, "ground to walk on (.glb)")->option_text("FILE");
     c->add_option("--hips-freedom", arguments->hips_freedom,
-                  "how easily the hips move, 0 to 1; if they move, the feet stay in place")
+                  "how easily the hips move, 0 to 1; if they move, the feet stay where they are")
         ->check(CLI::Range(0.0, 1.0))
         ->option_text("N");
     c->add_flag("--no-ranges", arguments->no_ranges, "let joints turn beyond their ranges");

@@ -4,6 +4,8 @@
 #include "../support/positions.hpp"
 #include "../support/print.hpp"
 
+#include <io/sheet/sheet_parts.hpp>
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/io/props/props.hpp>
@@ -56,7 +58,7 @@ Json touches_json(std::span<const WindowReport> reports, const Skeleton& target,
                                {"point", json_of(touch.point)},
                                {"normal", json_of(touch.normal)},
                                {"speed", rounded(touch.speed)}});
-        Json entry = Json::parse(io::window_json(report.window));
+        Json entry = io::window_part(report.window);
         entry["touches"] = std::move(touches);
         list.push_back(std::move(entry));
     }
@@ -138,9 +140,9 @@ class Other {
     const std::vector<SweepTarget>& targets() const { return targets_; }
     const Skeleton& skeleton() const { return rig_.character.skeleton; }
 
-    void positions(std::size_t frame, std::span<Transform> positions) {
+    void frames(std::size_t frame, std::span<Transform> frames) {
         if (binding_ == nullptr) {
-            positions[0] = placement_;
+            frames[0] = placement_;
             return;
         }
         std::vector<Transform> model = rest_in_model_space(skeleton());
@@ -148,7 +150,7 @@ class Other {
             to_model_space(skeleton(), clip_->frame(std::min(frame, clip_->frame_count() - 1)), model);
         binding_->bodies_of(model, placement_, states_);
         for (std::size_t b = 0; b < states_.size(); ++b)
-            positions[b] = {states_[b].turn, states_[b].position, Vec3::Ones()};
+            frames[b] = {states_[b].turn, states_[b].position, Vec3::Ones()};
     }
 
  private:
@@ -239,9 +241,9 @@ int run_sweep(const SweepArguments& arguments) {
         if (known == rig.character.clips.end() && arguments.window_words.empty()) continue;  // it is told
         const Clip& clip = rig.character.clip(window.clip);
         LiveWindow live = live_window(window, clip);
-        sweep_clip(
-            live, rig.character.skeleton, clip, find_volume(rig, mounted, window.volume), other.targets(),
-            [&](std::size_t frame, std::span<Transform> positions) { other.positions(frame, positions); });
+        sweep_clip(live, rig.character.skeleton, clip, find_volume(rig, mounted, window.volume),
+                   other.targets(),
+                   [&](std::size_t frame, std::span<Transform> frames) { other.frames(frame, frames); });
         reports.push_back({window, clip.fps, {live.touches().begin(), live.touches().end()}});
         for (WindowTouch& touch : reports.back().touches) {
             touch.point = rig.chart.to_upright() * touch.point;
@@ -265,10 +267,8 @@ void add_sweep(CommandLine& line) {
         line.add("sweep", "Report what a prop's volume touches in a window of a clip, at any speed",
                  "sweep hero-equipped.glb --clip chop --volume axe.blade --window 20..40 --against log.glb",
                  arguments, run_sweep);
-    c->add_option("CHARACTER", arguments->character,
-                  "the character's file with its props mounted, or its sheet")
-        ->option_text("FILE REQUIRED")
-        ->required();
+    add_file(c, "CHARACTER", arguments->character,
+             "the character's file with its props mounted, or its sheet");
     c->add_option("--sheet", arguments->sheet, "the sheet whose windows count")->option_text("FILE");
     c->add_option("--clip", arguments->clip, "the clip; default: every clip with a window in the sheet")
         ->option_text("NAME");

@@ -15,7 +15,7 @@ struct Capsule {
     float radius = 0.0f;
 };
 
-/// The place on a capsule that is nearest to a point.
+/// The point on a capsule that is nearest to a point.
 struct NearestOnCapsule {
     float gap = 0.0f;             ///< metres from the surface; negative inside
     Vec3 normal = Vec3::UnitY();  ///< from the capsule's middle to the point; unit length

@@ -14,7 +14,7 @@ namespace dendraxis {
 
 struct Chart;
 
-/// A place on the sole, given twice: as the foot carries it and as the toes do. Metres, in the frames of
+/// A point on the sole, given twice: as the foot carries it and as the toes do. Metres, in the frames of
 /// those bones without their scale. The skin's weights say how much of each counts.
 struct SolePoint {
     Vec3 on_foot = Vec3::Zero();

@@ -61,7 +61,7 @@ struct Chart {
     int hips = k_no_bone;
     int root = k_no_bone;
     std::vector<Chain> chains;
-    std::vector<std::string> set;  ///< what a person decided: `hips`, `ground`, names of chains
+    std::vector<std::string> set;  ///< what a person decided: `hips`, `root`, names of chains
     std::vector<Helper> helpers;
     float confidence = 0.0f;  ///< of the chart as a whole, 0 to 1: how far it is from the next best one
     BodyShape

@@ -17,7 +17,7 @@ struct Evidence {
 
 struct BoneExplanation {
     int bone = k_no_bone;
-    std::string role;                ///< name of its chain, `hips`, `ground`, or `helper: KIND`
+    std::string role;                ///< name of its chain, `hips`, `root`, or `helper: KIND`
     float confidence = 0.0f;         ///< of its chain; 0 for helpers
     std::vector<Evidence> evidence;  ///< the heaviest first
     std::string

@@ -15,7 +15,8 @@ namespace dendraxis::draw {
 /// Where the eye is, seen from the character: before it, before it to its left, beside it, behind it.
 enum class View { front, quarter, side, back };
 
-/// Something that is brought to a place: a ring where it is, a cross where it is to be, a line between them.
+/// Something that is brought to a position: a ring where it is, a cross where it is to be, a line between
+/// them.
 struct Mark {
     std::string label;
     Vec3 position = Vec3::Zero();  ///< in model space

@@ -27,7 +27,7 @@ PropBody prop_body(const Prop& prop, std::optional<float> mass = {}, const PropF
 BodyState state_of(const PropBody& body, const Transform& now, const Transform& before,
                    float seconds) noexcept;
 
-/// What any physics engine needs to go on with the prop: the moment it is let go, its place and turn are
+/// What any physics engine needs to go on with the prop: the moment it is let go, its position and turn are
 /// where it was mounted, its velocities those of the bone, changed by an impulse (N s) at a point of the
 /// world.
 struct ReleasedProp {

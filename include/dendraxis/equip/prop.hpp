@@ -12,7 +12,7 @@
 
 namespace dendraxis {
 
-/// A place on a prop that comes to lie in a socket: axes as the socket's (of a handle, +Y along it to the
+/// The frame of a prop that comes to lie in a socket: axes as the socket's (of a handle, +Y along it to the
 /// thumb, +X to the fingertips).
 struct PropGrip {
     std::string name;  ///< `grip`, and of a second hand `grip.second`

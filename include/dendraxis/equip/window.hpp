@@ -38,7 +38,7 @@ struct SweptVolume {
 std::vector<SweepTarget> targets_of(const RagdollPlan& plan);
 
 /// Fills in where the targets are in a frame of the clip: one transform a target, in the world.
-using TargetsAt = std::function<void(std::size_t frame, std::span<Transform> positions)>;
+using TargetsAt = std::function<void(std::size_t frame, std::span<Transform> frames)>;
 
 /// Sweeps the volume through all of a clip that lies in the window; the touches are in the window then.
 /// `stands` is where the character's model space is in the world. Not to be called where time matters to the

@@ -10,13 +10,13 @@
 
 namespace dendraxis {
 
-/// A point of a bone that is to come to a place, a bone that is to get an orientation, or both.
+/// A point of a bone that is to come to a position, a bone that is to get an orientation, or both.
 struct Effector {
     int bone = k_no_bone;
     Vec3 offset = Vec3::Zero();           ///< of the point, metres, in the bone's frame without its scale
     Vec3 target = Vec3::Zero();           ///< in model space
     Quat orientation = Quat::Identity();  ///< in model space
-    float position_weight = 1.0f;         ///< 0: the place does not matter
+    float position_weight = 1.0f;         ///< 0: the position does not matter
     float turn_weight = 0.0f;             ///< 0: the orientation does not matter
     int priority = 0;                     ///< 0 is served first, then 1, then 2
 };
@@ -32,7 +32,7 @@ struct SolverJoint {
 };
 
 struct SolveOptions {
-    float tolerance = 0.5e-3f;      ///< metres, of places
+    float tolerance = 0.5e-3f;      ///< metres, of positions
     float turn_tolerance = 0.002f;  ///< radians, of orientations
     int most_iterations = 30;
     /// A joint stays within its range; one that the pose has beyond it goes no farther beyond.

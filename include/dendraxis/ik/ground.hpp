@@ -12,28 +12,28 @@
 
 namespace dendraxis {
 
-/// The ground below (or a little above) a place.
+/// The ground below (or a little above) a position.
 struct GroundPoint {
     float height = 0.0f;          ///< along up from the world's origin, metres
     Vec3 normal = Vec3::UnitY();  ///< unit length
     float rising = 0.0f;          ///< metres a second: how fast the ground itself goes up there
 };
 
-/// The ground as a function of a place in the world; nothing where there is none (a hole, over the edge).
+/// The ground as a function of a position in the world; nothing where there is none (a hole, over the edge).
 /// Called in a game's frame: it must neither throw nor ask for memory if that is wanted of the frame.
 using Ground = std::function<std::optional<GroundPoint>(const Vec3& position)>;
 
 /// Ground of triangles: slipways, steps, decks with holes. Immutable once made; shared by threads freely.
 class TriangleGround {
  public:
-    /// `triangles` are three indices each into `places`, in the world, wound either way; those that stand
+    /// `triangles` are three indices each into `positions`, in the world, wound either way; those that stand
     /// upright or have no area are left out, and so are those with an index out of range or a corner that is
-    /// not finite: see `findings`. `step_height`: a surface that lies no more than this above a place is
+    /// not finite: see `findings`. `step_height`: a surface that lies no more than this above a position is
     /// still under it, one that lies higher is overhead.
     TriangleGround(std::span<const Vec3> positions, std::span<const std::array<unsigned, 3>> triangles,
                    const Vec3& up = Vec3::UnitY(), float step_height = 0.6f);
 
-    /// The highest surface under a place.
+    /// The highest surface under a position.
     std::optional<GroundPoint> operator()(const Vec3& position) const noexcept;
 
     const Findings& findings() const noexcept { return findings_; }

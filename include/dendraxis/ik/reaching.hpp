@@ -23,7 +23,7 @@ ReachingReport reach_by_positions(std::span<Vec3> joints, const Vec3& target, fl
                                   int most_iterations = 32, const Vec3& hint = Vec3::Zero()) noexcept;
 
 /// Turns the bones of a local pose, each below the one before, so that the bone that follows each one stands
-/// where `joints` says (one place more than bones: the last one's tip, given as `tip` in its frame without
+/// where `joints` says (one position more than bones: the last one's tip, given as `tip` in its frame without
 /// scale); `model` is that pose in model space, before.
 void turn_toward(const Skeleton& skeleton, std::span<const int> bones, const Vec3& tip,
                  std::span<const Vec3> joints, std::span<const Transform> model,

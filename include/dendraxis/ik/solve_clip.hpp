@@ -27,7 +27,7 @@ struct SolveTask {
     std::vector<NamedAim> aims;
     Ground ground;  ///< none: the clip's own floor
     SolveOptions options;
-    /// With hips that moves, the feet that no effector is for are held where the clip has them.
+    /// If the hips move, the feet that no effector is for are held where the clip has them.
     bool hold_feet = true;
 };
 

@@ -55,7 +55,7 @@ class RagdollBinding {
                    std::span<BodyState> bodies) const noexcept;
 
     /// The pose that the bodies are in. `local` holds, before, the pose from which bones without a body keep
-    /// their places and all bones their lengths; after, the pose. `model` is working memory, one a bone.
+    /// their positions and all bones their lengths; after, the pose. `model` is working memory, one a bone.
     /// Never allocates or throws.
     void pose_of(std::span<const BodyState> bodies, const Transform& placement, std::span<Transform> local,
                  std::span<Transform> model) const noexcept;

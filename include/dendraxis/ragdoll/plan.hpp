@@ -61,9 +61,8 @@ struct RagdollPlan {
 
 inline constexpr std::size_t k_most_bodies = 256;  ///< of one plan
 
-/// Collision layers: a ragdoll's bodies touch the ground and each other and never the character's own
-/// character controller (the shape that a game moves it by); the character controller touches the ground
-/// alone.
+/// Collision layers: a ragdoll's bodies touch the ground and each other and never the character
+/// controller (the shape that a game moves the character by), which touches the ground alone.
 enum CollisionLayer : unsigned { k_layer_ragdoll = 1, k_layer_ground = 2, k_layer_controller = 4 };
 inline constexpr unsigned k_ragdoll_touches = k_layer_ragdoll | k_layer_ground;
 inline constexpr unsigned k_controller_touches = k_layer_ground;

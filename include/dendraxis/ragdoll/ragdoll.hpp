@@ -53,8 +53,8 @@ struct HitOutcome {
 };
 
 /// One character's ragdoll. What is called each frame never allocates or throws. Not for several threads at
-/// once. The order of a frame: `animate`, hand `bodies()` and `joints()` to the engine, let it step, `run`
-/// what it made, read `pose`.
+/// once. The order of a frame: `animate`, hand `bodies()` and `joints()` to the engine, let it step, give
+/// what it made to `set_states`, read `pose`.
 class Ragdoll {
  public:
     /// Throws `Error` where a profile does not exist. The binding must outlive it.
@@ -62,16 +62,16 @@ class Ragdoll {
 
     // ---- every frame
 
-    /// What the animation has: `local` one a bone; `character controller`: where the character's model space
-    /// is in the world (not listened to while the whole body is limp); `dt` seconds since the last call.
+    /// What the animation has: `local` one a bone; `controller`: where the character's model space is
+    /// in the world (ignored while the whole body is limp); `dt` seconds since the last call.
     /// Beyond 0 to 0.25 s `dt` is brought to the nearer end.
     void animate(std::span<const Transform> local, const Transform& controller, float dt) noexcept;
     std::span<const BodyOrder> bodies() const noexcept { return bodies_; }
     std::span<const JointOrder> joints() const noexcept { return joints_; }
     /// What the engine made of the free bodies; the others are not looked at. A body that is not finite any
     /// more stays where it was.
-    void take(std::span<const BodyState> states) noexcept;
-    /// The pose to show, relative to `character controller()`.
+    void set_states(std::span<const BodyState> states) noexcept;
+    /// The pose to show, relative to `controller()`.
     void pose(std::span<Transform> local) noexcept;
 
     // ---- triggers
@@ -101,7 +101,7 @@ class Ragdoll {
     RagdollState state() const noexcept { return state_; }
     /// Where the character's model space is.
     const Transform& controller() const noexcept { return controller_; }
-    /// Whether the character's own character controller is to collide: not while the whole body is limp.
+    /// Whether the character controller is to collide: not while the whole body is limp.
     bool controller_active() const noexcept { return !is_free(0); }
     bool lies_face_up() const noexcept;
     bool time_is_up() const noexcept { return ends_ > 0.0f && since_ >= ends_; }

@@ -15,10 +15,10 @@ constexpr std::size_t snapshot_size(std::size_t bodies) noexcept {
 }
 
 /// Writes where the bodies are at `seconds` (of a clock that both ends share). `bytes` takes
-/// `snapshot_size(states.size())`. The first body's place is kept as it is, the others' relative to it,
+/// `snapshot_size(states.size())`. The first body's position is kept as it is, the others' relative to it,
 /// within 16 m to each side, to the half millimetre; turns to 0.1 degrees. Returns false, and writes nothing,
 /// where there are over 255 bodies, memory is missing or a state is not finite. Never allocates or throws.
-/// Source: turns by their three smallest parts, as is usual; places in a fixed grid.
+/// Source: turns by their three smallest parts, as is usual; positions in a fixed grid.
 bool write_snapshot(std::span<const BodyState> states, double seconds,
                     std::span<std::uint8_t> bytes) noexcept;
 

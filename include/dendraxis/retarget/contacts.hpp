@@ -17,7 +17,7 @@ struct FootTrack {
     std::string leg;
     std::vector<std::array<Vec3, k_foot_parts>> parts;    ///< model space
     std::vector<std::array<bool, k_foot_parts>> planted;  ///< which parts stand
-    std::vector<float> height;                            ///< of the lowest place over the floor
+    std::vector<float> height;                            ///< of the lowest point over the floor
     std::vector<float> level;  ///< of what it stands on: 0 the floor, more on a ledge
 
     std::size_t size() const noexcept { return parts.size(); }

@@ -30,8 +30,8 @@ enum class RagdollHandle : int { none = -1 };
 enum class LooseHandle : int { none = -1 };
 
 /// A world of its own: ground, ragdolls and loose things. Up to some hundred metres from the origin; simulate
-/// about a place near the figure when farther off. Same calls, same bits, run for run; a world made anew in
-/// mid-fall, or with one more ragdoll in it, is not the same. Not for several threads at once.
+/// about a point near the figure when farther off. Same calls, same bits, run for run; a world made anew
+/// in mid-fall, or with one more ragdoll in it, is not the same. Not for several threads at once.
 class World {
  public:
     /// Throws `Error` where a setting is out of range.
@@ -42,8 +42,8 @@ class World {
 
     /// Level ground through a point, its normal along `up`.
     void add_floor(const Vec3& point, const Vec3& up);
-    /// Ground of triangles; three indices each. Throws `Error` where an index is out of range or a place not
-    /// finite.
+    /// Ground of triangles; three indices each. Throws `Error` where an index is out of range or a position
+    /// not finite.
     void add_ground(std::span<const Vec3> positions, std::span<const std::array<unsigned, 3>> triangles);
 
     /// A ragdoll with all its bodies free, where they are; returns its handle. The binding must outlive it.

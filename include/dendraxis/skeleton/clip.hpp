@@ -36,8 +36,8 @@ struct Clip {
     }
 };
 
-/// What a clip shows before its start and after its end: its first and last frame, or itself again and again.
-/// A clip that loops is as long as from its first frame to its last; the last is to show what the first does.
+/// What a clip shows before its start and after its end: its first and last frame, or the clip repeated.
+/// A looping clip ends as it begins: its last frame is where its first one plays again.
 enum class Playback { once, loop };
 
 /// The pose `seconds` after the first frame, written to `pose`, one transform a bone. Rotations go the short

@@ -37,7 +37,7 @@ struct Correspondence {
     int target_of(int source) const noexcept;
 };
 
-/// A place that a bone carries without a joint being there: the middle of its skin. The first marks of two
+/// A position that a bone carries without a joint being there: the middle of its skin. The first marks of two
 /// bones are compared, and the second ones.
 struct BoneMark {
     int bone = k_no_bone;

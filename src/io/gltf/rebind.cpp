@@ -144,7 +144,7 @@ std::vector<int> match_bones(const Character& visual, const Character& onto) {
     return match;
 }
 
-// Whether matched bones stand at the same places, within a two-hundredth of the size.
+// Whether matched bones stand at the same positions, within a two-hundredth of the size.
 bool rests_alike(const Character& visual, const Character& onto, const std::vector<int>& match) {
     const auto a = rest_in_model_space(visual.skeleton);
     const auto b = rest_in_model_space(onto.skeleton);

@@ -223,7 +223,7 @@ class PhysicsReader {
                                                : static_cast<int>(found - character_.nodes.begin());
     }
 
-    // Of a place along a bone's own axes, in metres, in the upright frame from the bone's head.
+    // Of a position along a bone's own axes, in metres, in the upright frame from the bone's head.
     Vec3 upright(int bone, const Vec3& in_node) const {
         const Transform& at = rest_[static_cast<std::size_t>(bone)];
         return chart_.to_upright() * (at.rotation * in_node.cwiseProduct(at.scale.cwiseAbs()));

@@ -1,4 +1,5 @@
 #include "../json/json_text.hpp"
+#include "sheet_parts.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
@@ -85,16 +86,6 @@ void add_settings(Json& json, const PairingSettings& settings) {
         const float most = set == settings.gate.end() ? default_gate(measure) : set->second;
         json["gate"][std::string(measure)] = most < 0.0f ? Json(nullptr) : Json(rounded(most));
     }
-}
-
-Json whole_json(const Pairing& pairing) {
-    Json json{{"format", "dendraxis-pairing"},
-              {"version", 1},
-              {"source", pairing.source.character},
-              {"target", pairing.target.character},
-              {"chains", chain_pairs(pairing)}};
-    add_settings(json, pairing.settings);
-    return json;
 }
 
 // ------------------------------------------------------------------ reading
@@ -267,12 +258,22 @@ class PairingReader {
 
 }  // namespace
 
+Json pairing_part(const Pairing& pairing) {
+    Json json{{"format", "dendraxis-pairing"},
+              {"version", 1},
+              {"source", pairing.source.character},
+              {"target", pairing.target.character},
+              {"chains", chain_pairs(pairing)}};
+    add_settings(json, pairing.settings);
+    return json;
+}
+
 Pairing read_pairing(const fs::path& file, const Rig& source, const Rig& target) {
     return PairingReader(file, source, target).read();
 }
 
 std::string pairing_json(const Pairing& pairing) {
-    return text_of(whole_json(pairing));
+    return text_of(pairing_part(pairing));
 }
 
 }  // namespace dendraxis::io

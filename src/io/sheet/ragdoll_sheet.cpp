@@ -1,6 +1,7 @@
 #include <dendraxis/io/sheet/ragdoll_sheet.hpp>
 
 #include "../json/json_text.hpp"
+#include "sheet_parts.hpp"
 
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/base/rotation.hpp>
@@ -48,23 +49,6 @@ Json joint_json(const RagdollJoint& joint, const RagdollPlan& plan) {
               {"strength", rounded(joint.strength)},
               {"damping", rounded(joint.damping)}};
     if (!joint.at.isZero()) json["at"] = json_of(joint.at);
-    return json;
-}
-
-Json plan_json(const RagdollPlan& plan, const Skeleton& skeleton) {
-    const auto name = [&](int body) { return plan.bodies[static_cast<std::size_t>(body)].name; };
-    Json json{{"bodies", Json::array()},
-              {"joints", Json::array()},
-              {"pass_through", Json::array()},
-              {"profiles", Json::object()}};
-    for (int i = 0; i < static_cast<int>(plan.bodies.size()); ++i)
-        json["bodies"].push_back(body_json(plan, i, skeleton));
-    for (const RagdollJoint& joint : plan.joints) json["joints"].push_back(joint_json(joint, plan));
-    for (const auto& [a, b] : plan.pass_through) json["pass_through"].push_back(Json{name(a), name(b)});
-    for (const auto& [profile, bodies] : plan.profiles) {
-        json["profiles"][profile] = Json::array();
-        for (const int body : bodies) json["profiles"][profile].push_back(name(body));
-    }
     return json;
 }
 
@@ -216,6 +200,23 @@ class PlanReader {
 
 }  // namespace
 
+Json ragdoll_part(const RagdollPlan& plan, const Skeleton& skeleton) {
+    const auto name = [&](int body) { return plan.bodies[static_cast<std::size_t>(body)].name; };
+    Json json{{"bodies", Json::array()},
+              {"joints", Json::array()},
+              {"pass_through", Json::array()},
+              {"profiles", Json::object()}};
+    for (int i = 0; i < static_cast<int>(plan.bodies.size()); ++i)
+        json["bodies"].push_back(body_json(plan, i, skeleton));
+    for (const RagdollJoint& joint : plan.joints) json["joints"].push_back(joint_json(joint, plan));
+    for (const auto& [a, b] : plan.pass_through) json["pass_through"].push_back(Json{name(a), name(b)});
+    for (const auto& [profile, bodies] : plan.profiles) {
+        json["profiles"][profile] = Json::array();
+        for (const int body : bodies) json["profiles"][profile].push_back(name(body));
+    }
+    return json;
+}
+
 std::optional<RagdollPlan> read_ragdoll(const fs::path& file, const Rig& rig) {
     if (file.extension() != ".json") return std::nullopt;
     const JsonDocument document = open_document(file, Schema::rig);
@@ -230,12 +231,8 @@ RagdollPlan ragdoll_of(const fs::path& file, const Rig& rig) {
 
 std::string sheet_with_ragdoll(const Rig& rig, const RagdollPlan& plan, const fs::path& folder) {
     Json sheet = Json::parse(sheet_json(rig.chart, folder, rig.sheet));
-    sheet["ragdoll"] = plan_json(plan, rig.chart.skeleton);
+    sheet["ragdoll"] = ragdoll_part(plan, rig.chart.skeleton);
     return text_of(sheet);
-}
-
-std::string ragdoll_json(const RagdollPlan& plan, const Skeleton& skeleton) {
-    return text_of(plan_json(plan, skeleton));
 }
 
 }  // namespace dendraxis::io

@@ -1,6 +1,7 @@
 #include <dendraxis/io/sheet/socket_sheet.hpp>
 
 #include "../json/json_text.hpp"
+#include "sheet_parts.hpp"
 
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/base/rotation.hpp>
@@ -10,17 +11,6 @@
 
 namespace dendraxis::io {
 namespace {
-
-Json list_json(std::span<const Socket> sockets, const Skeleton& skeleton) {
-    Json list = Json::array();
-    for (const Socket& socket : sockets)
-        list.push_back({{"name", socket.name},
-                        {"bone", bone_json(skeleton, socket.bone)},
-                        {"kind", to_string(socket.kind)},
-                        {"at", json_of(socket.at)},
-                        {"turn", json_of(rotation_vector(socket.turn) * k_degrees)}});
-    return list;
-}
 
 Finding gone(const std::string& socket, const std::string& bone, const Skeleton& skeleton) {
     std::vector<std::string> names;
@@ -33,6 +23,17 @@ Finding gone(const std::string& socket, const std::string& bone, const Skeleton&
 }
 
 }  // namespace
+
+Json sockets_part(std::span<const Socket> sockets, const Skeleton& skeleton) {
+    Json list = Json::array();
+    for (const Socket& socket : sockets)
+        list.push_back({{"name", socket.name},
+                        {"bone", bone_json(skeleton, socket.bone)},
+                        {"kind", to_string(socket.kind)},
+                        {"at", json_of(socket.at)},
+                        {"turn", json_of(rotation_vector(socket.turn) * k_degrees)}});
+    return list;
+}
 
 std::optional<std::vector<Socket>> read_sockets(const std::filesystem::path& sheet, const Rig& rig,
                                                 Findings& findings) {
@@ -70,12 +71,8 @@ std::vector<Socket> sockets_of(const std::filesystem::path& file, const Rig& rig
 std::string sheet_with_sockets(const Rig& rig, std::span<const Socket> sockets,
                                const std::filesystem::path& folder) {
     Json sheet = Json::parse(sheet_json(rig.chart, folder, rig.sheet));
-    sheet["sockets"] = list_json(sockets, rig.chart.skeleton);
+    sheet["sockets"] = sockets_part(sockets, rig.chart.skeleton);
     return text_of(sheet);
-}
-
-std::string sockets_json(std::span<const Socket> sockets, const Skeleton& skeleton) {
-    return text_of(list_json(sockets, skeleton));
 }
 
 }  // namespace dendraxis::io

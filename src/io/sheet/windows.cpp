@@ -1,13 +1,12 @@
 #include <dendraxis/io/sheet/windows.hpp>
 
 #include "../json/json_text.hpp"
+#include "sheet_parts.hpp"
 
 #include <fmt/format.h>
 
 namespace dendraxis::io {
-namespace {
-
-Json json_of(const ClipWindow& window) {
+Json window_part(const ClipWindow& window) {
     Json entry{{"clip", window.clip},
                {"volume", window.volume},
                {"from", rounded(window.from)},
@@ -16,8 +15,6 @@ Json json_of(const ClipWindow& window) {
     if (!window.groups.empty()) entry["groups"] = window.groups;
     return entry;
 }
-
-}  // namespace
 
 std::vector<ClipWindow> read_windows(const std::filesystem::path& sheet) {
     std::vector<ClipWindow> windows;
@@ -45,12 +42,8 @@ std::string sheet_with_windows(const Rig& rig, std::span<const ClipWindow> windo
                                const std::filesystem::path& folder) {
     Json sheet = Json::parse(sheet_json(rig.chart, folder, rig.sheet));
     sheet["windows"] = Json::array();
-    for (const ClipWindow& window : windows) sheet["windows"].push_back(json_of(window));
+    for (const ClipWindow& window : windows) sheet["windows"].push_back(window_part(window));
     return text_of(sheet);
-}
-
-std::string window_json(const ClipWindow& window) {
-    return text_of(json_of(window));
 }
 
 }  // namespace dendraxis::io

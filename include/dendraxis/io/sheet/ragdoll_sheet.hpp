@@ -20,7 +20,4 @@ RagdollPlan ragdoll_of(const std::filesystem::path& file, const Rig& rig);
 std::string sheet_with_ragdoll(const Rig& rig, const RagdollPlan& plan,
                                const std::filesystem::path& folder = {});
 
-/// The plan as it is written into a sheet, at `ragdoll`.
-std::string ragdoll_json(const RagdollPlan& plan, const Skeleton& skeleton);
-
 }  // namespace dendraxis::io

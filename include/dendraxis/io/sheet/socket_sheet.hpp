@@ -21,7 +21,4 @@ std::vector<Socket> sockets_of(const std::filesystem::path& file, const Rig& rig
 std::string sheet_with_sockets(const Rig& rig, std::span<const Socket> sockets,
                                const std::filesystem::path& folder = {});
 
-/// The sockets as they are written into a sheet, at `sockets`.
-std::string sockets_json(std::span<const Socket> sockets, const Skeleton& skeleton);
-
 }  // namespace dendraxis::io

@@ -19,7 +19,4 @@ std::vector<ClipWindow> read_windows(const std::filesystem::path& sheet);
 std::string sheet_with_windows(const Rig& rig, std::span<const ClipWindow> windows,
                                const std::filesystem::path& folder = {});
 
-/// One window as it is written into a sheet.
-std::string window_json(const ClipWindow& window);
-
 }  // namespace dendraxis::io

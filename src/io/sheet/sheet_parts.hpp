@@ -1,0 +1,20 @@
+// Parts of sheets and pairings as JSON: what the files hold, and reports as well.
+#pragma once
+
+#include "../json/json_document.hpp"
+
+#include <dendraxis/chart/pairing.hpp>
+#include <dendraxis/equip/socket.hpp>
+#include <dendraxis/equip/window.hpp>
+#include <dendraxis/ragdoll/plan.hpp>
+
+#include <span>
+
+namespace dendraxis::io {
+
+Json pairing_part(const Pairing& pairing);
+Json ragdoll_part(const RagdollPlan& plan, const Skeleton& skeleton);
+Json sockets_part(std::span<const Socket> sockets, const Skeleton& skeleton);
+Json window_part(const ClipWindow& window);
+
+}  // namespace dendraxis::io
