@@ -9,7 +9,7 @@
 #include <cstddef>
 #include <cstring>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// Always inlined: a call for each rotation would cost as much as the rotation.
 #define DENDRAXIS_LANE inline __attribute__((always_inline))
@@ -343,4 +343,4 @@ DENDRAXIS_LANE void store_translation(const LaneVec<Count>& v, Transform* first,
     }
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -6,6 +6,9 @@
 #include <cmath>
 
 namespace dendraxis {
+
+using detail::arc_over_sine;
+
 namespace {
 
 constexpr float k_quarter_turn = 1.57079633f;  // half of half a turn

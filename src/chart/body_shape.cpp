@@ -45,8 +45,8 @@ class ShapeFitter {
     BodyShape fit() {
         BodyShape shape;
         for (const Chain& chain : chart_.chains) {
-            if (chain.name.starts_with("leg") && !chain.bones.empty()) shape.soles.push_back(sole(chain));
-            if (chain.name.starts_with("arm.") && chain.bones.size() >= 3) shape.arms.push_back(arm(chain));
+            if (chain.role() == ChainRole::leg && !chain.bones.empty()) shape.soles.push_back(sole(chain));
+            if (chain.role() == ChainRole::arm && chain.bones.size() >= 3) shape.arms.push_back(arm(chain));
         }
         add_solids(shape.solids);
         return shape;
@@ -275,7 +275,7 @@ class ShapeFitter {
             Vec3 low = Vec3::Zero();
             int legs = 0;
             for (const Chain& chain : chart_.chains) {
-                if (!chain.name.starts_with("leg")) continue;
+                if (chain.role() != ChainRole::leg) continue;
                 low += head(chain.bones.front());
                 ++legs;
             }
@@ -285,7 +285,7 @@ class ShapeFitter {
             add_solid(solids, "hips", chart_.hips, 0.0f, low, high);
         }
         for (const Chain& chain : chart_.chains) {
-            const bool leg = chain.name.starts_with("leg");
+            const bool leg = chain.role() == ChainRole::leg;
             if (!leg && chain.name != "spine" && chain.name != "head") continue;
             const std::size_t count =
                 leg ? std::min<std::size_t>(2, chain.bones.size() - 1) : chain.bones.size();

@@ -153,7 +153,7 @@ std::optional<Part> part_of(std::string_view word) {
     return found->part;
 }
 
-Side side_of(std::string_view word) {
+Side side_word(std::string_view word) {
     if (word == "l" || word == "left" || word == "lt") return Side::left;
     if (word == "r" || word == "right" || word == "rt") return Side::right;
     return Side::none;
@@ -239,7 +239,7 @@ NameReading read_bone_name(std::string_view name, std::size_t skipped) {
     NameReading reading;
     std::vector<std::string> rest;
     for (const std::string& word : words) {
-        if (const Side side = side_of(word); side != Side::none) {
+        if (const Side side = side_word(word); side != Side::none) {
             reading.side = side;
         } else if (const auto kind = kind_of(word)) {
             reading.kind = *kind;
@@ -270,9 +270,9 @@ NameReading read_bone_name(std::string_view name, std::size_t skipped) {
 
 std::string_view to_string(Part part) noexcept {
     static constexpr auto k_names = std::to_array<std::string_view>(
-        {"none", "ground", "hub",   "spine", "neck",   "head", "shoulder", "arm", "upper arm", "forearm",
-         "hand", "palm",   "thumb", "index", "middle", "ring", "little",   "leg", "thigh",     "shin",
-         "foot", "toes",   "tail",  "ear",   "eye",    "jaw",  "wing",     "grip"});
+        {"none", "root", "hips",  "spine", "neck",   "head", "shoulder", "arm", "upper arm", "forearm",
+         "hand", "palm", "thumb", "index", "middle", "ring", "little",   "leg", "thigh",     "shin",
+         "foot", "toes", "tail",  "ear",   "eye",    "jaw",  "wing",     "grip"});
     return k_names[static_cast<std::size_t>(part)];
 }
 

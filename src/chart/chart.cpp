@@ -116,7 +116,7 @@ float leg_length(const Chart& chart) {
     float sum = 0.0f;
     int legs = 0;
     for (const Chain& chain : chart.chains) {
-        if (!chain.name.starts_with("leg.") || chain.bones.empty()) continue;
+        if (chain.role() != ChainRole::leg || chain.bones.empty()) continue;
         for (std::size_t i = 1; i < chain.bones.size(); ++i) {
             const auto a = static_cast<std::size_t>(chain.bones[i - 1]);
             const auto b = static_cast<std::size_t>(chain.bones[i]);

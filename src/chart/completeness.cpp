@@ -13,7 +13,7 @@ constexpr std::array<std::string_view, 5> k_codes{"chart.no-hips", "chart.no-roo
                                                   "chart.short-limb", "chart.doubtful"};
 
 bool is_main(std::string_view chain) {
-    return chain == "spine" || chain == "head" || chain.starts_with("arm.") || chain.starts_with("leg.");
+    return chain == "spine" || chain == "head" || is_limb(role_of(chain));
 }
 
 class Judge {
@@ -52,7 +52,7 @@ class Judge {
         for (const char* wanted : {"spine", "head", "arm.left", "arm.right", "leg.left", "leg.right"}) {
             const std::string_view name = wanted;
             if (chart_.find(name) != nullptr || chart_.hips == k_no_bone) continue;
-            if (many_legs && (name.starts_with("arm.") || name.starts_with("leg."))) continue;
+            if (many_legs && is_limb(role_of(name))) continue;
             add(Severity::warning, "chart.missing-chain", "no bones were found for " + std::string(name),
                 "where it has one, name its bones in the sheet");
         }

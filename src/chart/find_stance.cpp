@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 class Bearings {
@@ -88,4 +88,4 @@ void find_stance(Chart& chart, const Extents& extents) {
     Bearings(chart, extents).find();
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

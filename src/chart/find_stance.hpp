@@ -3,8 +3,8 @@
 
 #include <dendraxis/chart/chart.hpp>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 void find_stance(Chart& chart, const Extents& extents);
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

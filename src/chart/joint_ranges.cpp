@@ -40,25 +40,26 @@ class RangeFinder {
             if (const Chain* chain = chart_.find(name)) neck_bones += static_cast<int>(chain->bones.size());
         }
         for (const Chain& chain : chart_.chains) {
-            const bool right = chain.name.ends_with(".right");
+            const bool right = chain.side() == Side::right;
+            const ChainRole role = chain.role();
             if (chain.name == "spine")
                 trunk(chain, {even(45), {-25, 80}, even(35)}, static_cast<int>(chain.bones.size()));
-            else if (chain.name == "neck" || chain.name == "head")
+            else if (role == ChainRole::neck || role == ChainRole::head)
                 trunk(chain, {even(60), even(45), even(45)}, neck_bones);
-            else if (chain.name.starts_with("shoulder."))
+            else if (role == ChainRole::shoulder)
                 for (const int bone : chain.bones)
                     add(bone, direction(chain, bone), Vec3::UnitZ(),
                         {even(15), mirrored_if(right, {-10, 40}), {-25, 30}});
-            else if (chain.name.starts_with("arm."))
+            else if (role == ChainRole::arm)
                 arm(chain, right);
             else if (chain.name == "leg.left" || chain.name == "leg.right")
                 leg(chain, right);
-            else if (chain.name.starts_with("leg."))
+            else if (role == ChainRole::leg)
                 other_leg(chain);
-            else if (chain.name.starts_with("toes."))
+            else if (role == ChainRole::toes)
                 for (const int bone : chain.bones)
                     add(bone, direction(chain, bone), Vec3::UnitX(), {even(5), {-60, 30}, even(5)});
-            else if (chain.name == "tail")
+            else if (role == ChainRole::tail)
                 for (const int bone : chain.bones)
                     add(bone, direction(chain, bone), Vec3::UnitX(), {even(30), even(45), even(45)});
         }

@@ -9,10 +9,6 @@ namespace {
 
 constexpr std::size_t k_radial = 6;  // so many like branches on one bone are no legs and no arms
 
-float clamped(float value) {
-    return std::clamp(value, -1.0f, 1.0f);
-}
-
 std::size_t most_digits(const Body& body, const Branch& branch) {
     std::size_t most = 1;
     for (const int bone : branch.path) most = std::max(most, body.hanging(bone).size());

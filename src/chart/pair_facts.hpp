@@ -3,6 +3,8 @@
 
 #include "search.hpp"
 
+#include <algorithm>
+
 namespace dendraxis::detail {
 
 // What is measured of a pair of branches for one direction of up.
@@ -28,6 +30,11 @@ std::vector<PairFacts> measure_pairs(const Body& body, const Weights& weights, f
 /// The terms that a pair's scores are the sums of.
 std::vector<RoleTerm> terms_of(const Body& body, const Weights& weights, float name_trust,
                                const PairFacts& pair);
+
+/// -1 to 1: how much a measure speaks for or against.
+inline float clamped(float value) {
+    return std::clamp(value, -1.0f, 1.0f);
+}
 
 /// So little that no sum of terms outweighs it.
 inline constexpr float k_never = 1e8f;

@@ -9,11 +9,11 @@ namespace dendraxis {
 namespace {
 
 bool is_loose(const std::string& chain) {
-    return chain.starts_with("loose");
+    return role_of(chain) == ChainRole::loose;
 }
 
 bool is_body(const std::string& chain) {
-    return chain == "spine" || chain == "head" || chain.starts_with("leg") || chain.starts_with("arm.");
+    return chain == "spine" || chain == "head" || is_limb(role_of(chain));
 }
 
 void add_leftovers(Pairing& pairing, const Chart& chart, bool of_source) {

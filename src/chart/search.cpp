@@ -10,10 +10,6 @@ namespace {
 
 constexpr std::size_t k_beam = 48;
 
-float clamped(float value) {
-    return std::clamp(value, -1.0f, 1.0f);
-}
-
 class Reader {
  public:
     Reader(Body& body, const Weights& weights, float trust, const Vec3& up)

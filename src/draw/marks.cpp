@@ -38,8 +38,8 @@ Vec3 edge(const Range& range, float around) {
 
 bool belongs_to_a_limb(const Chart& chart, int bone) {
     return std::any_of(chart.chains.begin(), chart.chains.end(), [&](const Chain& chain) {
-        const bool limb = chain.name.starts_with("arm.") || chain.name.starts_with("leg.");
-        return limb && std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
+        return is_limb(chain.role()) &&
+               std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
     });
 }
 

@@ -167,9 +167,8 @@ void draw_chain_labels(cairo_t* cairo, const Panel& panel, const Stage& stage, c
 // L and R at the ends of the limbs, so that sides are told by letter as well as by color.
 void draw_side_labels(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera) {
     for (const Chain& chain : panel.chart->chains) {
-        const bool limb = chain.name.starts_with("arm.") || chain.name.starts_with("leg.");
-        if (!limb) continue;
-        const bool left = chain.name.ends_with(".left");
+        if (!is_limb(chain.role())) continue;
+        const bool left = chain.side() == Side::left;
         const Vec3 at = camera.to_screen(stage.bone(chain.bones.back()));
         const double x = static_cast<double>(at.x());
         const double y = static_cast<double>(at.y());

@@ -129,14 +129,12 @@ std::size_t group_of(const Chart& chart, int bone) {
     if (bone == chart.hips) return 0;
     const std::string_view name = part_of(chart, bone);
     if (name.empty()) return k_helper_group;
-    if (name == "spine" || name == "neck" || name == "head") return 1;
-    const bool left = name.ends_with(".left");
-    if (name.starts_with("arm") || name.starts_with("shoulder")) return left ? 2 : 3;
-    if (name.starts_with("leg") || name.starts_with("toes")) return left ? 4 : 5;
-    for (const char* finger : {"thumb", "index", "middle", "ring", "little"}) {
-        if (name.starts_with(finger)) return 6;
-    }
-    return 7;
+    const ChainRole role = role_of(name);
+    if (name == "spine" || role == ChainRole::neck || role == ChainRole::head) return 1;
+    const bool left = side_of(name) == Side::left;
+    if (role == ChainRole::arm || role == ChainRole::shoulder) return left ? 2 : 3;
+    if (role == ChainRole::leg || role == ChainRole::toes) return left ? 4 : 5;
+    return is_digit(role) ? 6 : 7;
 }
 
 void draw_terrain(const Panel& panel, float reach, const Stage& stage, const Camera& camera, Layer& layer) {

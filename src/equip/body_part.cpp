@@ -14,9 +14,11 @@ namespace dendraxis {
 
 std::vector<std::string> parts_of_body(const Chart& chart) {
     std::vector<std::string> names;
-    for (const Segment& segment : segments_of(chart)) names.push_back(segment.name);
+    for (const detail::Segment& segment : detail::segments_of(chart)) names.push_back(segment.name);
     return names;
 }
+
+namespace detail {
 
 std::vector<int> part_of_bones(const Chart& chart) {
     std::vector<int> part(chart.skeleton.size(), -1);
@@ -62,4 +64,5 @@ BodyPart body_part(const std::string& name, const Character& character, const Ch
     return part;
 }
 
+}  // namespace detail
 }  // namespace dendraxis

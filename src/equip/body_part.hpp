@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// Straight coordinates: from the part's head, axes as on a body that stands straight with its arms level
 /// out; so the part runs along one of the axes.
@@ -32,4 +32,4 @@ BodyPart body_part(const std::string& name, const Character& character, const Ch
 /// -1 for none.
 std::vector<int> part_of_bones(const Chart& chart);
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

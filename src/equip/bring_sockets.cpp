@@ -14,6 +14,10 @@
 namespace dendraxis {
 namespace {
 
+using detail::BodySegment;
+using detail::BodySegments;
+using detail::thumb_direction;
+
 float ratio(float target, float source) {
     return source > 1e-6f ? std::clamp(target / source, 0.05f, 20.0f) : 1.0f;
 }
@@ -27,12 +31,12 @@ Quat axes_of(const Chart& chart, const BodySegment& segment, bool by_thumb) {
     axes.col(0) = direction;
     axes.col(1) = thumb.cross(direction);
     axes.col(2) = thumb;
-    if (segment.chain->name.ends_with(".right")) axes.leftCols(2) *= -1.0f;
+    if (segment.chain->side() == Side::right) axes.leftCols(2) *= -1.0f;
     return Quat(axes).normalized();
 }
 
 bool is_hand(const BodySegment& segment) {
-    return segment.chain->name.starts_with("arm.") && segment.index + 1 == segment.chain->bones.size();
+    return segment.chain->role() == ChainRole::arm && segment.index + 1 == segment.chain->bones.size();
 }
 
 class Copier {

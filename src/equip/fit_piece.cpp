@@ -16,6 +16,14 @@
 namespace dendraxis {
 namespace {
 
+using detail::body_part;
+using detail::BodyPart;
+using detail::PiecePlace;
+using detail::PieceShell;
+using detail::PieceSkin;
+using detail::PlacedPiece;
+using detail::ShellAround;
+
 constexpr float k_longest = 0.9f;     // of its part, that a piece may cover
 constexpr float k_squeeze = 0.7f;     // of its length in proportion: shorter than that it is not made
 constexpr float k_uneven = 1.2f;      // how unevenly it may be sized across

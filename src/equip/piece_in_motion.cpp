@@ -13,6 +13,13 @@
 namespace dendraxis {
 namespace {
 
+using detail::body_part;
+using detail::BodyPart;
+using detail::PiecePlace;
+using detail::PieceShell;
+using detail::place_of;
+using detail::PlacedPiece;
+
 constexpr float k_through_at_rest = 0.02f;
 constexpr float k_through_in_motion = 0.05f;
 constexpr float k_other_part = 0.25f;

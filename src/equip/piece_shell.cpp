@@ -8,7 +8,7 @@
 #include <array>
 #include <cmath>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr std::size_t k_slices = 64;
@@ -143,4 +143,4 @@ std::optional<ShellAround::Crossings> ShellAround::crossings(const Vec3& to) con
     return found;
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -7,7 +7,7 @@
 #include <optional>
 #include <vector>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 class PieceShell {
  public:
@@ -63,4 +63,4 @@ class ShellAround {
     std::vector<std::uint32_t> held_;
 };
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

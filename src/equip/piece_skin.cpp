@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr float k_deepest = 0.4f;  // of the skin's distance from the middle: what is nearer is another thing
@@ -94,4 +94,4 @@ PieceSkin::Gaps PieceSkin::gaps(const BodyPart& part, const PlacedPiece& piece, 
     return result;
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -7,7 +7,7 @@
 #include <dendraxis/equip/fit_piece.hpp>
 #include <dendraxis/equip/surface.hpp>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// Where a piece is, in its part's straight coordinates: scaled along its own axes, then moved.
 struct PiecePlace {
@@ -66,4 +66,4 @@ class PieceSkin {
     Gaps gaps(const BodyPart& part, const PlacedPiece& piece, float clearance) const;
 };
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

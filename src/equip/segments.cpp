@@ -6,7 +6,7 @@
 
 #include <algorithm>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr std::array<const char*, 5> k_fingers{"thumb", "index", "middle", "ring", "little"};
@@ -22,7 +22,7 @@ std::string side_of(const Chain& chain) {
 
 // Which way a segment points in a body that stands straight with its arms level out.
 Vec3 straight_direction(const Chain& chain, std::size_t index, const Vec3& actual) {
-    Vec3 outward = chain.name.ends_with(".right") ? Vec3(-Vec3::UnitX()) : Vec3(Vec3::UnitX());
+    Vec3 outward = chain.side() == Side::right ? Vec3(-Vec3::UnitX()) : Vec3(Vec3::UnitX());
     for (const char* word : {"shoulder", "arm", "grip", "thumb", "index", "middle", "ring", "little"}) {
         if (starts(chain.name, word)) return outward;
     }
@@ -107,7 +107,7 @@ BodySegments::BodySegments(const Character& character, const Chart& chart)
         if (segment_of_bone_[b] < 0 && parent != k_no_bone)
             segment_of_bone_[b] = segment_of_bone_[static_cast<std::size_t>(parent)];
     }
-    // The hips most often stands above the spine in no chain.
+    // The hips are above the spine and most often in no chain.
     if (const Chain* spine = chart.find("spine"); spine != nullptr && chart.hips != k_no_bone) {
         int& hips = segment_of_bone_[static_cast<std::size_t>(chart.hips)];
         if (hips < 0) hips = segment_of_bone_[static_cast<std::size_t>(spine->bones.front())];
@@ -172,4 +172,4 @@ Vec3 thumb_direction(const Chart& chart, const BodySegment& hand) {
     return (forward - direction * direction.dot(forward)).normalized();
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

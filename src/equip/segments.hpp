@@ -5,7 +5,7 @@
 
 #include <optional>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// One segment, upright frame. `turn` takes what is told of a body that stands with its arms level out, palms
 /// down, to how this one stands.
@@ -40,4 +40,4 @@ class BodySegments {
 /// upright frame, unit length. Without fingers as in an arm that was let down from level with its palm down.
 Vec3 thumb_direction(const Chart& chart, const BodySegment& hand);
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -12,6 +12,10 @@
 namespace dendraxis {
 namespace {
 
+using detail::BodySegment;
+using detail::BodySegments;
+using detail::thumb_direction;
+
 constexpr float k_palm_share = 0.6f;  // of the way from wrist to knuckles
 
 Quat axes(const Vec3& y, const Vec3& z_hint) {
@@ -109,12 +113,10 @@ class Suggester {
     static bool is_near(const BodySegment& a, const BodySegment& b) {
         const auto part = [](const BodySegment& s) {
             const std::string& name = s.chain->name;
-            if (name == "spine" || name.starts_with("shoulder") || name.starts_with("leg"))
+            const ChainRole role = s.chain->role();
+            if (name == "spine" || role == ChainRole::shoulder || role == ChainRole::leg)
                 return std::string("trunk");
-            for (const char* finger : {"thumb", "index", "middle", "ring", "little"}) {
-                if (name.starts_with(finger)) return "arm" + name.substr(name.rfind('.'));
-            }
-            return name;
+            return is_digit(role) ? "arm" + name.substr(name.rfind('.')) : name;
         };
         return part(a) == part(b);
     }

@@ -86,7 +86,7 @@ Aim aim_of(const Chart& chart, std::string_view name) {
             aim.bones.push_back({helping->bones[i], share});
     };
     Vec3 direction = chart.facing;
-    if (name.starts_with("arm.")) {
+    if (chain.role() == ChainRole::arm) {
         add(chart.find("shoulder" + std::string(name.substr(3))), 0.15f);
         aim.bones.push_back({chain.bones.front(), 1.0f});
         if (const auto bones = bending_bones(chart.skeleton, chain)) aim.arm = *bones;

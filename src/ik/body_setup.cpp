@@ -8,16 +8,15 @@
 namespace dendraxis {
 namespace {
 
-bool is_limb(const Chain& chain) {
-    return chain.name.starts_with("arm.") || chain.name.starts_with("leg.") ||
-           chain.name.starts_with("wing.");
+bool reaches(const Chain& chain) {
+    return is_limb(chain.role()) || chain.role() == ChainRole::wing;
 }
 
 float stiffness_of(const Chain& chain, std::size_t index) {
     if (chain.name == "spine") return 0.5f;
-    if (chain.name == "neck" || chain.name == "head") return 0.6f;
-    if (chain.name.starts_with("shoulder.")) return 0.7f;
-    if (is_limb(chain)) return index + 1 == chain.bones.size() && index > 1 ? 0.5f : 0.0f;
+    if (chain.role() == ChainRole::neck || chain.role() == ChainRole::head) return 0.6f;
+    if (chain.role() == ChainRole::shoulder) return 0.7f;
+    if (reaches(chain)) return index + 1 == chain.bones.size() && index > 1 ? 0.5f : 0.0f;
     return 0.3f;
 }
 
@@ -59,7 +58,7 @@ std::vector<std::string> effector_names(const Chart& chart) {
     if (chart.find("head") != nullptr) names.emplace_back("head");
     if (chart.hips != k_no_bone) names.emplace_back("hips");
     for (const Chain& chain : chart.chains) {
-        if (is_limb(chain)) names.push_back(chain.name);
+        if (reaches(chain)) names.push_back(chain.name);
     }
     return names;
 }

@@ -12,7 +12,7 @@
 #include <cmath>
 #include <tuple>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr float k_least_damping = 1e-5f;  // of the square of the size
@@ -341,6 +341,10 @@ void Solve::accept() {
     }
 }
 
+}  // namespace dendraxis::detail
+
+namespace dendraxis {
+
 BodySolver::Workspace::Workspace() : scratch_(std::make_unique<Scratch>()) {}
 BodySolver::Workspace::~Workspace() = default;
 BodySolver::Workspace::Workspace(Workspace&& other) noexcept = default;
@@ -375,8 +379,8 @@ SolveReport BodySolver::solve(std::span<const Effector> effectors, std::span<Tra
     scratch.model.resize(skeleton_.size());
     scratch.node_of.resize(skeleton_.size());
     scratch.nodes.reserve(skeleton_.size());
-    scratch.effects.resize(skeleton_.size() * TaskSystem::k_most_tasks);
-    return Solve(*this, joint_of_, effectors, local.first(skeleton_.size()), scratch, options).run();
+    scratch.effects.resize(skeleton_.size() * detail::TaskSystem::k_most_tasks);
+    return detail::Solve(*this, joint_of_, effectors, local.first(skeleton_.size()), scratch, options).run();
 }
 
 BodySolver chain_solver(const Skeleton& skeleton, std::span<const int> bones) {

@@ -15,8 +15,8 @@ std::vector<Limb> limbs_of(const Chart& chart) {
     const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
     std::vector<Limb> limbs;
     for (const Chain& chain : chart.chains) {
-        const bool arm = chain.name.starts_with("arm.");
-        if ((!arm && !chain.name.starts_with("leg."))) continue;
+        if (!is_limb(chain.role())) continue;
+        const bool arm = chain.role() == ChainRole::arm;
         const auto bones = bending_bones(chart.skeleton, chain);
         if (!bones) continue;
         Limb limb{chain.name, *bones, Vec3::Zero()};

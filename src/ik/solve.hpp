@@ -3,7 +3,7 @@
 
 #include "solver_nodes.hpp"
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 class Solve {
  public:
@@ -86,4 +86,4 @@ class Solve {
     TaskSystem system_;
 };
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

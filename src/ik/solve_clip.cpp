@@ -90,7 +90,7 @@ class ClipSolver {
         for (const Limb& limb : limbs_of(chart_)) {
             const bool asked = std::any_of(task_.effectors.begin(), task_.effectors.end(),
                                            [&](const NamedEffector& e) { return e.name == limb.name; });
-            if (asked || !limb.name.starts_with("leg.")) continue;
+            if (asked || role_of(limb.name) != ChainRole::leg) continue;
             Effector foot;
             foot.bone = limb.bones[2];
             foot.target = head_of(foot.bone, model_);

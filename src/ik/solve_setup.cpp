@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr float k_radian = 0.25f;       // of the size: an error of one radian counts as much
@@ -183,4 +183,4 @@ void Solve::write_back() {
     }
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

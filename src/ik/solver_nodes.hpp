@@ -5,7 +5,7 @@
 
 #include <dendraxis/ik/body_solver.hpp>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 // A bone on the way to an effector.
 struct Node {
@@ -104,11 +104,15 @@ struct Errors {
     float turn = 0.0f;
 };
 
+}  // namespace dendraxis::detail
+
+namespace dendraxis {
+
 struct BodySolver::Scratch {
     std::vector<Transform> model;
     std::vector<int> node_of;
-    std::vector<Node> nodes;
-    std::vector<Effect> effects;
+    std::vector<detail::Node> nodes;
+    std::vector<detail::Effect> effects;
 };
 
 }  // namespace dendraxis

@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <array>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// Three numbers and a zero: rows of the system are worked on four at a time.
 using Four = Lanes<4>;
@@ -123,4 +123,4 @@ class TaskSystem {
     int rows_ = 0;
 };
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -6,6 +6,8 @@
 
 namespace dendraxis {
 
+using namespace detail;
+
 LimbTurns solve_two_bone(const LimbJoints& limb, const Vec3& target, const TwoBoneOptions& options) noexcept {
     Vec3 upper = limb.middle - limb.root;
     Vec3 lower = limb.end - limb.middle;

@@ -4,7 +4,7 @@
 
 #include "../base/lanes.hpp"
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// A limb in each lane, all as seen from its root.
 template <std::size_t Count>
@@ -148,4 +148,4 @@ DENDRAXIS_LANE LaneLimbTurns<Count> turn_two_bones(const LaneLimb<Count>& limb, 
     return {kept(turn_upper), kept(turn_lower)};
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -14,6 +14,16 @@
 namespace dendraxis {
 namespace {
 
+using detail::fit_body;
+using detail::fit_cost;
+using detail::FitTask;
+using detail::Segment;
+using detail::segments_of;
+using detail::skin_by_body;
+using detail::SkinByBody;
+using detail::volumes_by_body;
+using detail::weigh_missing;
+
 constexpr float k_touching = -0.002f;       // metres: as near as this at rest, bodies would rub all the time
 constexpr float k_apart = 0.012f;           // of the height: points on the skin
 constexpr float k_unlike = 1.0f;            // of the fit's cost: sides differ truly

@@ -43,14 +43,9 @@ class Checker {
         findings_.push_back({severity, code, where, std::move(message), std::move(advice)});
     }
 
-    static bool is_segment(const std::string& chain) {
-        return chain == "spine" || chain == "head" || chain == "tail" || chain.starts_with("arm.") ||
-               chain.starts_with("leg.");
-    }
-
-    // Limbs break into one body a bone; a trunk or tail may be of fewer.
-    static bool is_limb(const std::string& chain) {
-        return chain.starts_with("arm.") || chain.starts_with("leg.");
+    static bool is_segment(const Chain& chain) {
+        const ChainRole role = chain.role();
+        return chain.name == "spine" || role == ChainRole::head || role == ChainRole::tail || is_limb(role);
     }
 
     void segments() {
@@ -63,15 +58,16 @@ class Checker {
         if (chart_.hips != k_no_bone && owners[static_cast<std::size_t>(chart_.hips)] < 0)
             uncovered("the hips", chart_.hips);
         for (const Chain& chain : chart_.chains) {
-            if (!is_segment(chain.name)) continue;
+            if (!is_segment(chain)) continue;
             for (std::size_t i = 0; i < chain.bones.size(); ++i) {
                 const int bone = chain.bones[i];
                 const int owner = owners[static_cast<std::size_t>(bone)];
                 if (owner < 0 || (i == 0 && !belongs(owner, chain))) {
                     uncovered(chain.name, bone);
-                } else if (is_limb(chain.name) && body(owner).bone != bone) {
+                } else if (is_limb(chain.role()) && body(owner).bone != bone) {
+                    // Limbs break into one body a bone; a trunk or tail may be of fewer.
                     spans(owner, bone);
-                } else if (is_limb(chain.name) && i + 1 < chain.bones.size()) {
+                } else if (is_limb(chain.role()) && i + 1 < chain.bones.size()) {
                     const Vec3 middle = head(bone) + k_middle * (head(chain.bones[i + 1]) - head(bone));
                     reaches_over(shapes, owner, bone, middle, chain);
                 }

@@ -11,7 +11,7 @@
 #include <cmath>
 #include <random>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr std::size_t k_first_places = 200;  // to find the shape
@@ -243,4 +243,4 @@ PlacedShape fit_body(const FitTask& task, std::span<const Vec3> positions, float
     return last.result();
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -7,7 +7,7 @@
 #include <array>
 #include <cstdint>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// The skin at rest in the upright frame; each vertex belongs to the body whose bones move it most.
 struct SkinByBody {
@@ -42,4 +42,4 @@ PlacedShape fit_body(const FitTask& task, std::span<const Vec3> positions, float
 /// How badly a shape fits; lower is better.
 float fit_cost(const PlacedShape& placed, std::span<const Vec3> positions, float volume);
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

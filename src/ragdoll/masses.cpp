@@ -37,7 +37,7 @@ constexpr std::array<Share, 10> k_shares{{{"hips", 11.8f},
                                           {"shin", 4.57f},
                                           {"foot", 1.33f}}};
 
-float share_of(const std::string& name) {
+float mass_share(const std::string& name) {
     const std::string part = name.substr(0, name.find('.'));
     for (const Share& share : k_shares) {
         if (part == share.part) return share.percent;
@@ -87,7 +87,7 @@ Vec3 steady_inertia(const RagdollPlan& plan, int body) noexcept {
     return is_tip(plan, body) ? Vec3(k_tip_inertia * floored) : floored;
 }
 
-void weigh_missing(RagdollPlan& plan, float height) {
+void detail::weigh_missing(RagdollPlan& plan, float height) {
     float total = 0.0f;
     for (const RagdollBody& body : plan.bodies) total += k_density * volume_of(body.shape);
     std::vector<float> masses;
@@ -97,7 +97,7 @@ void weigh_missing(RagdollPlan& plan, float height) {
     const bool whole_trunk_is_chest = plan.find("spine") < 0;
     const auto share = [&](const RagdollBody& body) {
         if (!person) return 0.0f;
-        const float own = share_of(body.name);
+        const float own = mass_share(body.name);
         return body.name == "chest" && whole_trunk_is_chest ? own + k_shares[1].percent : own;
     };
     for (const RagdollBody& body : plan.bodies) {

@@ -3,9 +3,9 @@
 
 #include <dendraxis/ragdoll/plan.hpp>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// Gives a mass and inertia to bodies that have none. `height`: the character's, metres.
 void weigh_missing(RagdollPlan& plan, float height);
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -6,7 +6,7 @@
 
 #include <algorithm>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr std::size_t k_most_tail_bodies = 8;
@@ -27,15 +27,16 @@ class SegmentFinder {
         }
         trunk();
         for (const Chain& chain : chart_.chains) {
-            if (chain.name.starts_with("arm."))
+            const ChainRole role = chain.role();
+            if (role == ChainRole::arm)
                 limb(chain, {"upper-arm", "forearm", "hand"});
             else if (chain.name == "leg.left" || chain.name == "leg.right")
                 limb(chain, {"thigh", "shin", "foot"});
-            else if (chain.name.starts_with("leg."))
+            else if (role == ChainRole::leg)
                 limb(chain, {});
-            else if (chain.name == "tail")
+            else if (role == ChainRole::tail)
                 in_pieces(chain.name, chain.bones, k_most_tail_bodies, false);
-            else if (chain.name.starts_with("ear."))
+            else if (role == ChainRole::ear)
                 add(chain.name, chain.bones, end_of(chain.bones.back()));
         }
         loose_chains();
@@ -157,9 +158,8 @@ class SegmentFinder {
         for (const Helper& helper : chart_.helpers)
             unknown[static_cast<std::size_t>(helper.bone)] = helper.kind == HelperKind::unknown ? 1 : 0;
         for (const Chain& chain : chart_.chains) {
-            for (const int bone : chain.bones) {
-                if (chain.name.starts_with("loose.")) unknown[static_cast<std::size_t>(bone)] = 1;
-            }
+            if (chain.role() != ChainRole::loose) continue;
+            for (const int bone : chain.bones) unknown[static_cast<std::size_t>(bone)] = 1;
         }
         const auto is_loose = [&](int bone) { return unknown[static_cast<std::size_t>(bone)] != 0; };
         for (int bone = 0; bone < static_cast<int>(skeleton_.size()); ++bone) {
@@ -204,4 +204,4 @@ std::vector<Segment> segments_of(const Chart& chart) {
     return SegmentFinder(chart).find();
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

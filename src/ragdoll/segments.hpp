@@ -3,7 +3,7 @@
 
 #include <dendraxis/chart/chart.hpp>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// The bones of one body: the first carries it.
 struct Segment {
@@ -17,4 +17,4 @@ struct Segment {
 /// Parents before children, the hips first.
 std::vector<Segment> segments_of(const Chart& chart);
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr int k_lines = 300;       // along the longer side
@@ -210,4 +210,4 @@ std::vector<float> volumes_by_body(const SkinByBody& skin, std::size_t bodies) {
     return volumes;
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -12,12 +12,8 @@
 #include <algorithm>
 #include <optional>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
-
-bool is_limb(const Chain& chain) {
-    return chain.name.starts_with("arm") || chain.name.starts_with("leg");
-}
 
 Vec3 position_of(const ChainPoint& point, std::span<const Transform> model) {
     const Vec3& before = model[static_cast<std::size_t>(point.before)].translation;
@@ -33,7 +29,7 @@ struct RestingLimb {
           tail(chain_tail(chart, limb, {model.begin(), model.end()})),
           shares(joint_shares(limb, model, tail)) {}
 
-    bool has_hand() const { return is_limb(chain) && chain.bones.size() >= 3; }
+    bool has_hand() const { return is_limb(chain.role()) && chain.bones.size() >= 3; }
     std::size_t segments() const { return has_hand() ? chain.bones.size() - 1 : chain.bones.size(); }
 
     const Transform& bone(std::size_t i) const { return rest[static_cast<std::size_t>(chain.bones[i])]; }
@@ -97,8 +93,8 @@ std::vector<int> chains_on_trunk(const Chart& chart) {
     for (const Chain& chain : chart.chains) {
         const int holder = holder_of(chart, chain);
         const Chain* held_by = holder == k_no_bone ? nullptr : chain_of(chart, holder);
-        const bool on_spine = held_by != nullptr && held_by->name.starts_with("spine");
-        if (!chain.name.starts_with("spine") && holder != k_no_bone && (holder == chart.hips || on_spine))
+        const bool on_spine = held_by != nullptr && held_by->role() == ChainRole::spine;
+        if (chain.role() != ChainRole::spine && holder != k_no_bone && (holder == chart.hips || on_spine))
             found.push_back(chain.bones.front());
     }
     return found;
@@ -122,7 +118,7 @@ LimbAim aim_for(const Pairing& pairing, const RestingLimb& own, const RestingLim
         }
         aim.segments.push_back(segment);
     }
-    aim.is_trunk = !is_limb(own.chain);
+    aim.is_trunk = !is_limb(own.chain.role());
     aim.kept = own.has_hand() ? std::vector<int>{bones.back()} : chains_on(pairing.target, own.chain);
     aim.always = !one_to_one || !descends(source, theirs.chain.bones) || !descends(target, bones);
     for (int bone = theirs.chain.bones.back();
@@ -210,7 +206,7 @@ AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, 
         // A spine of fewer bones cannot turn as the source's does and point as it does at once.
         const bool is_spine = chain.name == "spine" && !on_four && chain.bones.size() < answer->bones.size();
         const bool bends = chain.bones.size() > 1 || answer->bones.size() > 1;
-        if (!is_spine && !(is_limb(chain) && is_limb(*answer) && bends)) continue;
+        if (!is_spine && !(is_limb(chain.role()) && is_limb(answer->role()) && bends)) continue;
         program.limbs.push_back(
             aim_for(pairing, {pairing.target, chain, target_rest}, {pairing.source, *answer, source_rest}));
     }
@@ -270,4 +266,4 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
     }
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -8,7 +8,7 @@
 #include <span>
 #include <vector>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// A point on a source chain: between the head of one bone and a position that another carries.
 struct ChainPoint {
@@ -63,4 +63,4 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
                std::span<const Transform> source, std::span<Transform> target,
                std::span<Transform> source_model, std::span<Transform> target_model) noexcept;
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

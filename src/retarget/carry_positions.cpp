@@ -10,7 +10,7 @@
 #include <cstddef>
 #include <limits>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr float k_resizes = 1e-5f;  // of a bone's size
@@ -199,4 +199,4 @@ void carry_positions(const PositionProgram& program, const Pairing& pairing,
     }
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -9,7 +9,7 @@
 #include <string>
 #include <vector>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 struct PositionProgram {
     /// A bone of the target. Where it goes is told from an anchor, the nearest bone above it that was
@@ -54,4 +54,4 @@ void carry_positions(const PositionProgram& program, const Pairing& pairing,
                      std::span<const Transform> source, std::span<Transform> target,
                      std::span<Transform> source_model, std::span<Transform> target_model) noexcept;
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

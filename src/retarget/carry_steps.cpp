@@ -3,7 +3,7 @@
 
 #include <algorithm>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 bool is_still(const Clip& clip, std::size_t frame, std::size_t bone) {
@@ -57,4 +57,4 @@ void hold_poses(const Clip& source, Clip& result) {
     }
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -6,7 +6,7 @@
 
 #include <span>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// Marks what steps in `result`: bone by bone of what `follows` the source's bones, below the same bones; all
 /// of it if the whole source does.
@@ -15,4 +15,4 @@ void carry_steps(const Pairing& pairing, std::span<const int> follows, const Cli
 /// If the whole source steps, its poses hold in `result` as long as in it: what passes did between is undone.
 void hold_poses(const Clip& source, Clip& result);
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -3,7 +3,7 @@
 
 #include <algorithm>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 std::vector<float> joint_shares(const Chain& chain, std::span<const Transform> model, const Vec3& tail) {
     const auto head = [&](std::size_t i) {
@@ -12,12 +12,12 @@ std::vector<float> joint_shares(const Chain& chain, std::span<const Transform> m
     std::vector<float> along{0.0f};
     for (std::size_t i = 1; i <= chain.bones.size(); ++i)
         along.push_back(along.back() + (head(i) - head(i - 1)).norm());
-    const bool is_limb = chain.name.starts_with("arm") || chain.name.starts_with("leg");
+    const bool limb = is_limb(chain.role());
     // A limb of three bones and more ends in a hand or foot, whose joint is the limb's end.
-    const bool has_hand = is_limb && chain.bones.size() >= 3;
+    const bool has_hand = limb && chain.bones.size() >= 3;
     const std::size_t end = has_hand ? chain.bones.size() - 1 : chain.bones.size();
     const std::size_t middle =
-        is_limb && chain.bones.size() >= 2 ? std::clamp<std::size_t>(chain.lower, 1, end - 1) : 0;
+        limb && chain.bones.size() >= 2 ? std::clamp<std::size_t>(chain.lower, 1, end - 1) : 0;
     // From one joint that has an answer to the next; where nothing is long, evenly.
     const auto share = [&](std::size_t i, std::size_t from, std::size_t to) {
         const float length = along[to] - along[from];
@@ -27,7 +27,7 @@ std::vector<float> joint_shares(const Chain& chain, std::span<const Transform> m
     };
     std::vector<float> shares;
     for (std::size_t i = 0; i <= chain.bones.size(); ++i) {
-        if (is_limb && i >= end) {
+        if (limb && i >= end) {
             shares.push_back(i == end ? 1.0f : 2.0f);  // hand and foot lie beyond
         } else if (middle == 0) {
             shares.push_back(share(i, 0, end));
@@ -65,4 +65,4 @@ std::vector<SegmentOverlap> overlaps(std::span<const float> target_shares,
     return result;
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

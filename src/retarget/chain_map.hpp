@@ -6,7 +6,7 @@
 #include <span>
 #include <vector>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// How far along the chain each joint lies, 0 at the first, 1 at `tail`; one more than bones. An arm or leg
 /// has its elbow or knee at one half, so that elbow answers to elbow whatever the bones' lengths.
@@ -24,4 +24,4 @@ struct SegmentOverlap {
 std::vector<SegmentOverlap> overlaps(std::span<const float> target_shares,
                                      std::span<const float> source_shares);
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -6,7 +6,7 @@
 
 #include <dendraxis/base/rotation.hpp>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr float k_widen_seconds = 0.2f;
@@ -147,4 +147,4 @@ void ArmClearer::turn_arm(std::size_t arm, const std::vector<Vec3>& turns) {
     }
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

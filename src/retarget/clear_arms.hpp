@@ -5,7 +5,7 @@
 
 #include <dendraxis/base/capsule.hpp>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// Remembers which frames are clear, so that looking again costs only what was moved since.
 class ArmClearer {
@@ -48,4 +48,4 @@ class ArmClearer {
     std::vector<char> clear_;                   // by frame
 };
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -11,6 +11,11 @@
 namespace dendraxis {
 namespace {
 
+using detail::hold_feet;
+using detail::k_hips_seconds;
+using detail::LimbPlan;
+using detail::PassPlan;
+
 constexpr float k_release_seconds = 0.12f;  // in which a correction falls to about a third
 constexpr float k_still_seconds = 0.2f;
 constexpr float k_most_stretch = 0.997f;

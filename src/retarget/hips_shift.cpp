@@ -6,7 +6,7 @@
 
 #include <dendraxis/retarget/contacts.hpp>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr float k_known = 0.02f;  // what all legs weigh in a frame that they say something about
@@ -86,4 +86,4 @@ std::vector<float> hips_shift(const std::vector<LegWish>& legs, float sigma) {
     return shift;
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -3,7 +3,7 @@
 
 #include <vector>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// What one leg asks of the hips, one entry a frame.
 struct LegWish {
@@ -17,4 +17,4 @@ struct LegWish {
 /// never so high that a leg which stands is stretched beyond its length. All legs have as many frames.
 std::vector<float> hips_shift(const std::vector<LegWish>& legs, float sigma);
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -10,7 +10,7 @@
 #include <dendraxis/retarget/contacts.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr float k_bridge_seconds = 1.0f;  // contacts farther apart than this know nothing of each other
@@ -369,4 +369,4 @@ void hold_feet(PassRun& run, FeetBy by) {
     FootHolder(run).hold(by);
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -2,7 +2,7 @@
 
 #include <dendraxis/chart/joint_turn.hpp>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr float k_soft_from = 0.9f;  // of the way to a limit
@@ -21,4 +21,4 @@ void keep_in_ranges(PassRun& run) {
     }
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

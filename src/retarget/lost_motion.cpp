@@ -38,14 +38,13 @@ std::vector<char> carried_bones(const Pairing& pairing) {
 
 // Bones of limbs that are paired: what slides in them becomes their reach.
 std::vector<char> limb_bones(const Pairing& pairing) {
-    std::vector<char> is_limb(pairing.source.skeleton.size(), 0);
+    std::vector<char> in_limb(pairing.source.skeleton.size(), 0);
     for (const ChainPair& entry : pairing.chains) {
         const Chain* chain = pairing.source.find(entry.source);
-        if (chain == nullptr || !(entry.source.starts_with("arm") || entry.source.starts_with("leg")))
-            continue;
-        for (const int bone : chain->bones) is_limb[static_cast<std::size_t>(bone)] = 1;
+        if (chain == nullptr || !is_limb(chain->role())) continue;
+        for (const int bone : chain->bones) in_limb[static_cast<std::size_t>(bone)] = 1;
     }
-    return is_limb;
+    return in_limb;
 }
 
 enum class Follow : char {

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr float k_easy_jerk = 1.3f;     // times the source's: what nobody sees
@@ -113,4 +113,4 @@ float PassGuard::feet_fault(std::size_t frame, std::vector<Vec3>& last) const {
     return sum;
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -7,7 +7,7 @@
 
 #include <cstring>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 class PassGuard {
  public:
@@ -65,4 +65,4 @@ class PassGuard {
     Figures now_;
 };
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -9,7 +9,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 float limb_length(const LimbBones& limb, const std::vector<Transform>& model) {
@@ -24,7 +24,7 @@ std::optional<LimbBones> limb_bones(const Chart& chart, const Chain& chain,
         limb.bones = *bones;
         return limb;
     }
-    if (!chain.name.starts_with("leg") || chain.bones.size() < 2) return std::nullopt;
+    if (chain.role() != ChainRole::leg || chain.bones.size() < 2) return std::nullopt;
     const std::size_t last = chain.bones.size() - 1;
     const std::size_t lower = last < 2 ? 1 : std::clamp<std::size_t>(chain.lower, 1, last - 1);
     limb.bones = {chain.bones.front(), chain.bones[lower], chain.bones.back()};
@@ -164,4 +164,4 @@ void PassRun::pose(std::size_t frame) {
     to_model_space(skeleton(), result.frame(frame), model);
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -10,7 +10,7 @@
 #include <span>
 #include <vector>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// How long the hips take to follow a foot.
 inline constexpr float k_hips_seconds = 0.08f;
@@ -98,4 +98,4 @@ float place_hands(PassRun& run);
 float keep_hands_together(PassRun& run, ArmClearer* clearer);
 void keep_in_ranges(PassRun& run);
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -6,7 +6,7 @@
 
 #include <dendraxis/retarget/contacts.hpp>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 constexpr float k_shortest_seconds = 0.3f;  // a grip that lasts less is passing by
@@ -337,4 +337,4 @@ float keep_hands_together(PassRun& run, ArmClearer* clearer) {
     return moved / static_cast<float>(plan.arms.size() * run.frames());
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -9,6 +9,10 @@
 namespace dendraxis {
 namespace {
 
+using detail::Beyond;
+using detail::PassRun;
+using detail::smoothed;
+
 constexpr float k_path_seconds = 0.35f;  // sways shorter than this are no part of the way
 
 Vec3 on_floor(const Vec3& position, const Vec3& up) {
@@ -46,7 +50,7 @@ void move_character(PassRun& run, const std::vector<Vec3>& by) {
     }
 }
 
-// The root follows the hips without its sways; the body stays where it is.
+// The root follows the hips without their sways; the body stays where it is.
 void make_root_path(PassRun& run) {
     const Chart& target = run.plan.pairing.target;
     const std::vector<Vec3> path = path_of(run.skeleton(), run.result, target.hips, target.up, false);
@@ -79,7 +83,7 @@ std::vector<Vec3> root_motion_shift(const Pairing& pairing, const Clip& clip, fl
     return shift;
 }
 
-void carry_root_motion(PassRun& run) {
+void detail::carry_root_motion(PassRun& run) {
     const Pairing& pairing = run.plan.pairing;
     run.shift = root_motion_shift(pairing, run.source, run.plan.leg_ratio);
     const RootMotion root_motion = pairing.settings.root_motion_of(run.source.name);

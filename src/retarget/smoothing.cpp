@@ -1,6 +1,6 @@
 #include "smoothing.hpp"
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 std::vector<float> rounded_up(const std::vector<float>& values, int reach) {
     const int count = static_cast<int>(values.size());
@@ -15,4 +15,4 @@ std::vector<float> rounded_up(const std::vector<float>& values, int reach) {
     return smoothed(widened, static_cast<float>(reach) / 3.0f);
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

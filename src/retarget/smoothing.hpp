@@ -8,7 +8,7 @@
 #include <span>
 #include <vector>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// What stands beyond the ends of a series when it is smoothed.
 enum class Beyond {
@@ -58,4 +58,4 @@ inline float smoother_step(float t) {
 /// smoothing of a plateau, never rising or falling at once.
 std::vector<float> rounded_up(const std::vector<float>& values, int reach);
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

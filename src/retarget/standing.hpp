@@ -5,7 +5,7 @@
 
 #include <span>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// A joint slides if its position changes by more than this share of the character\'s height.
 inline constexpr float k_slides = 1e-5f;
@@ -24,4 +24,4 @@ inline Transform standing_above(const Skeleton& skeleton, std::span<const Transf
     return parent == k_no_bone ? skeleton.above() : standing(skeleton, local, parent);
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

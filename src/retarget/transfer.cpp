@@ -24,6 +24,8 @@
 namespace dendraxis {
 namespace {
 
+using namespace detail;
+
 void check_hips(const Chart& chart) {
     if (chart.hips == k_no_bone) {
         throw Error(chart.file.empty() ? chart.character : chart.file,
@@ -50,7 +52,7 @@ Vec3 leg_roots(const Chart& chart, int bone, const std::vector<Transform>& model
     Vec3 sum = Vec3::Zero();
     int legs = 0;
     for (const Chain& chain : chart.chains) {
-        if (!chain.name.starts_with("leg") || chain.bones.empty()) continue;
+        if (chain.role() != ChainRole::leg || chain.bones.empty()) continue;
         sum += model[static_cast<std::size_t>(chain.bones.front())].translation;
         ++legs;
     }

@@ -6,7 +6,7 @@
 
 #include <algorithm>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 #ifdef DENDRAXIS_AVX2
 void run_turns_avx2(const TurnProgram& program, const Transform* source, Transform* target,
@@ -270,4 +270,4 @@ void run_turns_with(std::size_t lanes, const TurnProgram& program, const Transfo
     run_with(lanes)(program, source, target, frames, scratch);
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -10,7 +10,7 @@
 #include <span>
 #include <vector>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// A bone of the target that turns as source bone `a` does, on toward `b` by `share`, in model space. `a` may
 /// be no bone, which does not turn.
@@ -144,4 +144,4 @@ std::vector<std::size_t> turn_lane_counts();
 void run_turns_with(std::size_t lanes, const TurnProgram& program, const Transform* source, Transform* target,
                     std::size_t frames, float* scratch) noexcept;
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

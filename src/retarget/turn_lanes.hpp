@@ -4,7 +4,7 @@
 #include "../ik/two_bone_lanes.hpp"
 #include "turn_kernel.hpp"
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 template <std::size_t Count>
 DENDRAXIS_LANE LaneQuat<Count> turned_away(const LaneQuat<Count>* slots, int slot, const Quat& undo) {
@@ -212,4 +212,4 @@ DENDRAXIS_LANE void run_turn_frames(const TurnProgram& program, const Transform*
     }
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -8,7 +8,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 namespace {
 
 // The angle of `turn` about `axis`, -pi to pi.
@@ -45,9 +45,8 @@ std::vector<TwistFeed> find_twists(const Chart& target) {
         if (helper.kind != HelperKind::twist || carries_chain(target, helper.bone)) continue;
         const int parent = target.skeleton.parent(helper.bone);
         for (const Chain& chain : target.chains) {
-            const bool limb = chain.name.starts_with("arm") || chain.name.starts_with("leg");
             const auto bones = bending_bones(target.skeleton, chain);
-            if (!limb || !bones) continue;
+            if (!is_limb(chain.role()) || !bones) continue;
             for (std::size_t i = 0; i < 2; ++i) {
                 if ((*bones)[i] != parent) continue;
                 const Vec3 direction = head((*bones)[i + 1]) - head(parent);
@@ -84,4 +83,4 @@ void feed_twists_over_time(std::span<const TwistFeed> feeds, std::size_t bones,
     }
 }
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -7,7 +7,7 @@
 #include <span>
 #include <vector>
 
-namespace dendraxis {
+namespace dendraxis::detail {
 
 /// One twist bone. It turns about the limb's axis by a share of a joint's twist: with the wrist along a
 /// forearm, against the shoulder along an upper arm, so that the skin turns little by little instead of at
@@ -30,4 +30,4 @@ std::vector<TwistFeed> find_twists(const Chart& target);
 void feed_twists_over_time(std::span<const TwistFeed> feeds, std::size_t bones,
                            std::span<Transform> poses) noexcept;
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

@@ -48,8 +48,7 @@ class Reviewer {
         to_model_space(pairing.target.skeleton, result.transforms, model_);
         for (const Chain& chain : pairing.target.chains) {
             const Chain* answer = pairing.source_of(chain);
-            const bool limb = chain.name.starts_with("arm") || chain.name.starts_with("leg");
-            if (!limb || answer == nullptr) continue;
+            if (!is_limb(chain.role()) || answer == nullptr) continue;
             const auto own = bending_bones(pairing.target.skeleton, chain);
             const auto its = bending_bones(pairing.source.skeleton, *answer);
             if (own && its) limbs_.push_back({chain.name, *its, *own});
@@ -284,7 +283,7 @@ class Reviewer {
         float sum = 0.0f;
         int legs = 0;
         for (const Chain& chain : chart.chains) {
-            if (!chain.name.starts_with("leg") || chain.bones.empty()) continue;
+            if (chain.role() != ChainRole::leg || chain.bones.empty()) continue;
             const auto bone = static_cast<std::size_t>(chain.bones.front());
             const float standing = rest[bone].translation.dot(chart.up) - chart.rest_floor;
             sum += head(chain.bones.front()).dot(chart.up) - chart.floor - standing;

@@ -122,6 +122,8 @@ TEST_CASE("wrong usage and wrong names") {
     refused("", 2, "subcommand");
     refused("dance", 2, "no command 'dance'");
     refused("retraget", 2, "did you mean 'retarget'");
+    refused("socket brung x.glb", 2, "did you mean 'bring'");
+    refused("ragdoll build x.glb --bogus", 2, "see `dendraxis ragdoll build --help`");
     refused("survey", 2, "CHARACTER");
     refused("survey " + diver + " --jsno", 2, "--jsno");
     refused(both, 2, "-o OUT.glb");

@@ -71,6 +71,24 @@ TEST_CASE("read, write, read: rest, skins and clips are the same") {
     }
 }
 
+TEST_CASE("a document in memory reads and is written as the file is") {
+    const workshop::fs::path file = workshop::demo("stoker.glb");
+    const std::vector<std::uint8_t> bytes = io::read_bytes(file);
+    const Character from_file = io::load_character(file);
+    const Character from_memory = io::read_character(bytes, "stoker");
+    CHECK(from_memory.file.empty());
+    CHECK(from_memory.name == from_file.name);
+    REQUIRE(from_memory.skeleton.size() == from_file.skeleton.size());
+    REQUIRE(from_memory.clips.size() == from_file.clips.size());
+    CHECK(io::glb_with_clips(bytes, from_memory, from_memory.clips) ==
+          io::glb_with_clips(from_file, from_file.clips));
+
+    const std::string beside = R"({"asset":{"version":"2.0"},"buffers":[{"byteLength":4,"uri":"a.bin"}]})";
+    const std::span text(reinterpret_cast<const std::uint8_t*>(beside.data()), beside.size());
+    CHECK_THROWS_WITH_AS(io::read_character(text, "crate"),
+                         doctest::Contains("names a file beside it (a.bin); embed it"), Error);
+}
+
 TEST_CASE("what was not changed comes back as it was: extras, unknown extensions, images, other animations") {
     const workshop::Scratch scratch;
     const json note{

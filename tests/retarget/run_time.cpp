@@ -18,6 +18,14 @@
 #include <random>
 
 using namespace dendraxis;
+using dendraxis::detail::BoneFollow;
+using dendraxis::detail::compile_turns;
+using dendraxis::detail::LimbFollow;
+using dendraxis::detail::LimbPlan;
+using dendraxis::detail::PassPlan;
+using dendraxis::detail::run_turns_with;
+using dendraxis::detail::turn_lane_counts;
+using dendraxis::detail::TurnProgram;
 
 namespace {
 

@@ -6,6 +6,10 @@
 #include <cmath>
 
 using namespace dendraxis;
+using dendraxis::detail::Beyond;
+using dendraxis::detail::rounded_up;
+using dendraxis::detail::smoothed;
+using dendraxis::detail::smoother_step;
 
 TEST_CASE("smoothing keeps what is constant, and a straight line where it is asked to") {
     const std::vector<float> constant(40, 3.0f);

@@ -10,6 +10,7 @@
 #include <fstream>
 #include <regex>
 #include <set>
+#include <sstream>
 
 using namespace dendraxis;
 using nlohmann::json;
@@ -148,14 +149,32 @@ TEST_CASE("draw --json tells of the picture, whatever its name") {
     CHECK(is_png(picture["file"].get<std::string>()));
 }
 
-TEST_CASE("help is there for every command") {
-    for (const char* command :
-         {"", "survey", "compare", "rebind", "chart", "pair", "retarget", "draw", "demo"}) {
-        const auto outcome = workshop::run_tool(std::string(command) + " --help");
-        CHECK(outcome.status == 0);
-        CHECK(outcome.out.find("dendraxis") != std::string::npos);
-        CHECK(outcome.err.empty());
+namespace {
+
+// Checks the help of a command and of all commands in it; returns how many.
+int check_help(const std::string& command) {
+    CAPTURE(command);
+    const auto outcome = workshop::run_tool(command + " --help");
+    CHECK(outcome.status == 0);
+    CHECK(outcome.err.empty());
+    const std::size_t list = outcome.out.find("Subcommands:\n");
+    if (list == std::string::npos) {
+        CHECK(outcome.out.find("Example:\n  dendraxis" + command + " ") != std::string::npos);
+        return 1;
     }
+    int count = 1;
+    std::istringstream lines(outcome.out.substr(list));
+    std::string line;
+    std::getline(lines, line);
+    while (std::getline(lines, line) && line.starts_with("  "))
+        count += check_help(command + " " + line.substr(2, line.find(' ', 2) - 2));
+    return count;
+}
+
+}  // namespace
+
+TEST_CASE("help is there for every command, with an example") {
+    CHECK(check_help("") >= 25);
     CHECK(workshop::run_tool("--version").out.starts_with("dendraxis "));
 }
 

@@ -96,7 +96,7 @@ namespace {
 void check_has_body(const io::Rig& rig) {
     if (rig.chart.hips != k_no_bone) return;
     throw Error(rig.character.file, "has no hips, the bone that carries the body", "",
-                "if it has a body, set the hips and its chains in a sheet (`dendraxis chart FILE -o SHEET`) "
+                "if it has a body, set the hips and the chains in a sheet (`dendraxis chart FILE -o SHEET`) "
                 "and name that");
 }
 

@@ -105,10 +105,8 @@ SweptVolume find_volume(const io::Rig& rig, const std::vector<io::MountedProp>& 
 }
 
 bool is_a_body(const Chart& chart) {
-    return chart.hips != k_no_bone &&
-           std::any_of(chart.chains.begin(), chart.chains.end(), [](const Chain& chain) {
-               return chain.name.starts_with("leg") || chain.name.starts_with("arm");
-           });
+    return chart.hips != k_no_bone && std::any_of(chart.chains.begin(), chart.chains.end(),
+                                                  [](const Chain& chain) { return is_limb(chain.role()); });
 }
 
 // What may be touched: the bodies of a character's ragdoll as its clip moves them, or a mesh that stands.

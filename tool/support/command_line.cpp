@@ -20,6 +20,37 @@ std::vector<Registered>& registered() {
     return all;
 }
 
+std::vector<std::string> commands_of(const CLI::App& app) {
+    std::vector<std::string> names;
+    for (const CLI::App* command : app.get_subcommands([](const CLI::App*) { return true; }))
+        names.push_back(command->get_name());
+    return names;
+}
+
+// A command that does not exist, alone or in a group, is named with the nearest one.
+void check_command(const CLI::App& app, int count, const char* const* words) {
+    const CLI::App* group = &app;
+    std::string path;
+    for (int i = 1; i < count && words[i][0] != '-'; ++i) {
+        const std::vector<std::string> names = commands_of(*group);
+        if (names.empty()) return;
+        if (std::find(names.begin(), names.end(), words[i]) == names.end()) {
+            const std::string nearest = nearest_name(words[i], names);
+            throw UsageError(fmt::format("there is no command '{}{}'; {}", path, words[i],
+                                         nearest.empty() ? fmt::format("see `dendraxis {}--help`", path)
+                                                         : fmt::format("did you mean '{}'?", nearest)));
+        }
+        group = group->get_subcommand(words[i]);
+        path += std::string(words[i]) + " ";
+    }
+}
+
+// The command that was called, its group's name first, with a space before each.
+std::string called(const CLI::App& app) {
+    const auto commands = app.get_subcommands();
+    return commands.empty() ? "" : " " + commands.front()->get_name() + called(*commands.front());
+}
+
 }  // namespace
 
 Registration::Registration(int order, void (*add)(CommandLine&)) {
@@ -64,14 +95,7 @@ CLI::App* CommandLine::add_to(CLI::App& parent, const char* name, const char* wh
 }
 
 int CommandLine::run(int count, const char* const* words) {
-    std::vector<std::string> names;
-    for (const CLI::App* command : app_.get_subcommands([](const CLI::App*) { return true; }))
-        names.push_back(command->get_name());
-    if (count > 1 && words[1][0] != '-' && std::find(names.begin(), names.end(), words[1]) == names.end()) {
-        const std::string nearest = nearest_name(words[1], names);
-        throw UsageError(std::string("there is no command '") + words[1] + "'; " +
-                         (nearest.empty() ? "see `dendraxis --help`" : "did you mean '" + nearest + "'?"));
-    }
+    check_command(app_, count, words);
     try {
         app_.parse(count, words);
     } catch (const CLI::CallForHelp&) {
@@ -82,8 +106,7 @@ int CommandLine::run(int count, const char* const* words) {
     } catch (const CLI::ParseError& problem) {
         std::string line = problem.what();
         for (char& letter : line) letter = letter == '\n' ? ' ' : letter;
-        const std::string where =
-            app_.get_subcommands().empty() ? "" : " " + app_.get_subcommands().front()->get_name();
+        const std::string where = called(app_);
         fmt::print(stderr, "dendraxis{}: {}; see `dendraxis{} --help`\n", where, line, where);
         return k_wrong_usage;
     }

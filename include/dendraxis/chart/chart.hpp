@@ -4,6 +4,7 @@
 #include <dendraxis/base/finding.hpp>
 #include <dendraxis/chart/body_shape.hpp>
 #include <dendraxis/chart/bone_names.hpp>
+#include <dendraxis/chart/chain_role.hpp>
 #include <dendraxis/chart/posture.hpp>
 #include <dendraxis/skeleton/character.hpp>
 
@@ -30,6 +31,9 @@ struct Chain {
     /// Arms and legs: where in `bones` the forearm or shin begins, so that its joint is the elbow or knee.
     /// What comes before it is upper arm or thigh, the last bone is hand or foot.
     std::size_t lower = 1;
+
+    ChainRole role() const noexcept { return role_of(name); }
+    Side side() const noexcept { return side_of(name); }
 };
 
 enum class HelperKind { twist, end, target, prop, unknown };

@@ -10,6 +10,10 @@
 
 namespace dendraxis {
 
+namespace detail {
+class Solve;
+}
+
 /// A point of a bone that is to come to a position, a bone that is to get an orientation, or both.
 struct Effector {
     int bone = k_no_bone;
@@ -96,7 +100,7 @@ class BodySolver {
     int hips() const noexcept { return hips_; }
 
  private:
-    friend class Solve;
+    friend class detail::Solve;
 
     // A range as the solver uses it.
     struct Limit {

@@ -11,7 +11,9 @@
 
 namespace dendraxis {
 
+namespace detail {
 struct PassPlan;
+}
 
 /// What is remembered of one character from pose to pose. The caller owns it, one for each; a fresh one
 /// starts anew (after a cut, or when the target is changed).
@@ -50,7 +52,7 @@ class FootLock {
                FootLockState& state, Workspace& workspace) const;
 
  private:
-    std::shared_ptr<const PassPlan> plan_;
+    std::shared_ptr<const detail::PassPlan> plan_;
 };
 
 }  // namespace dendraxis

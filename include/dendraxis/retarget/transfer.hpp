@@ -10,11 +10,14 @@
 
 namespace dendraxis {
 
-struct AimProgram;
 struct MatchedStance;
+
+namespace detail {
+struct AimProgram;
 struct PassPlan;
 struct PositionProgram;
 struct TurnProgram;
+}  // namespace detail
 
 /// Carries motion from the source of a pairing to its target.
 ///
@@ -58,16 +61,16 @@ class Transfer {
     float hips_ratio() const noexcept { return hips_ratio_; }
 
  private:
-    void apply(const PositionProgram& positions, std::span<const Transform> source,
+    void apply(const detail::PositionProgram& positions, std::span<const Transform> source,
                std::span<Transform> target, Workspace& workspace) const;
     void aim_trunk(const Clip& clip, Clip& result) const;
-    void compile_follow(const Pairing& pairing, const MatchedStance& stance, TurnProgram& program);
-    void compile_root_motion(const Pairing& pairing, float hips_drop, TurnProgram& program);
+    void compile_follow(const Pairing& pairing, const MatchedStance& stance, detail::TurnProgram& program);
+    void compile_root_motion(const Pairing& pairing, float hips_drop, detail::TurnProgram& program);
 
-    std::shared_ptr<const PassPlan> passes_;
-    std::shared_ptr<const TurnProgram> program_;
-    std::shared_ptr<const PositionProgram> positions_;
-    std::shared_ptr<const AimProgram> aims_;
+    std::shared_ptr<const detail::PassPlan> passes_;
+    std::shared_ptr<const detail::TurnProgram> program_;
+    std::shared_ptr<const detail::PositionProgram> positions_;
+    std::shared_ptr<const detail::AimProgram> aims_;
     std::size_t source_bones_ = 0;
     std::size_t target_bones_ = 0;
     float leg_ratio_ = 1.0f;

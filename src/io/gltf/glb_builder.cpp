@@ -125,6 +125,7 @@ Glb open_for_editing(const GltfFile& file) {
     for (Json& image : glb.json["images"]) {
         const std::string uri = image.value("uri", "");
         if (uri.empty() || is_data_uri(uri)) continue;
+        refuse_files_beside(file, uri);
         const ImageFile picture = read_image(file.path, uri);
         image.erase("uri");
         image["mimeType"] = picture.mime_type;

@@ -9,6 +9,18 @@
 #include <string>
 
 namespace dendraxis::io {
+namespace {
+
+Character character_of(const GltfFile& file, const LoadOptions& options) {
+    Character character;
+    read_skeleton(file, character);
+    read_meshes(file, character);
+    read_clips(file, options.fps, character);
+    read_declared_roles(file, character);
+    return character;
+}
+
+}  // namespace
 
 bool same_ending(const std::filesystem::path& file, const std::string& ending) {
     const std::string own = file.extension().string();
@@ -24,14 +36,16 @@ Character load_character(const std::filesystem::path& path, const LoadOptions& o
         }
         return character;
     }
-    const GltfFile file = read_gltf_file(path);
-    Character character;
+    Character character = character_of(read_gltf_file(path), options);
     character.name = path.stem().string();
     character.file = path.string();
-    read_skeleton(file, character);
-    read_meshes(file, character);
-    read_clips(file, options.fps, character);
-    read_declared_roles(file, character);
+    return character;
+}
+
+Character read_character(std::span<const std::uint8_t> glb, const std::string& name,
+                         const LoadOptions& options) {
+    Character character = character_of(read_gltf_bytes({glb.begin(), glb.end()}, name), options);
+    character.name = name;
     return character;
 }
 

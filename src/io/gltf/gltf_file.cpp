@@ -58,11 +58,12 @@ void check_json(const std::string& path, const std::string& text) {
     }
 }
 
-void check_buffers(const std::filesystem::path& path, const std::string& text) {
-    for (const auto& buffer : nlohmann::json::parse(text).value("buffers", nlohmann::json::array())) {
+void check_buffers(const GltfFile& file) {
+    for (const auto& buffer : nlohmann::json::parse(file.json).value("buffers", nlohmann::json::array())) {
         const auto uri = buffer.is_object() ? buffer.value("uri", nlohmann::json()) : nlohmann::json();
-        if (uri.is_string() && !is_data_uri(uri.get<std::string>()))
-            buffer_file(path, uri.get<std::string>());
+        if (!uri.is_string() || is_data_uri(uri.get<std::string>())) continue;
+        refuse_files_beside(file, uri.get<std::string>());
+        buffer_file(file.path, uri.get<std::string>());
     }
 }
 
@@ -255,10 +256,15 @@ std::vector<Number> read_accessor(const GltfFile& file, int index, int component
 
 }  // namespace
 
-GltfFile read_gltf_file(const std::filesystem::path& path) {
-    GltfFile file;
-    file.path = path.string();
-    std::vector<std::uint8_t> bytes = read_bytes(path);
+void refuse_files_beside(const GltfFile& file, const std::string& uri) {
+    if (file.in_memory)
+        throw Error(file.path, "a document in memory names a file beside it", uri, "embed it: export as GLB");
+}
+
+namespace {
+
+// Parses and checks; `file.path` is set.
+void parse(GltfFile& file, std::vector<std::uint8_t> bytes) {
     if (bytes.empty()) throw Error(file.path, "the file is empty", "", k_export_again);
     const bool binary = starts_as_glb(bytes);
     if (!binary && bytes.front() != '{' && !std::isspace(bytes.front()) && bytes.front() != 0xEF) {
@@ -267,7 +273,7 @@ GltfFile read_gltf_file(const std::filesystem::path& path) {
     }
     file.json = binary ? json_of_glb(file.path, bytes) : std::string(bytes.begin(), bytes.end());
     check_json(file.path, file.json);
-    check_buffers(path, file.json);
+    check_buffers(file);
     // Images are brought along when the file is written; the parser would open them now.
     const std::string json = without_image_files(file.json);
     if (binary && json != file.json) bytes = with_json(bytes, json);
@@ -276,7 +282,8 @@ GltfFile read_gltf_file(const std::filesystem::path& path) {
     parser.SetImageLoader(keep_image, nullptr);
     std::string error;
     std::string warning;
-    const std::string folder = path.parent_path().string();
+    const std::string folder =
+        file.in_memory ? "" : std::filesystem::path(file.path).parent_path().string();
     bool parsed = false;
     try {
         parsed = binary ? parser.LoadBinaryFromMemory(&file.model, &error, &warning, bytes.data(),
@@ -292,6 +299,22 @@ GltfFile read_gltf_file(const std::filesystem::path& path) {
     }
     find_parents(file);
     check_references(file);
+}
+
+}  // namespace
+
+GltfFile read_gltf_file(const std::filesystem::path& path) {
+    GltfFile file;
+    file.path = path.string();
+    parse(file, read_bytes(path));
+    return file;
+}
+
+GltfFile read_gltf_bytes(std::vector<std::uint8_t> bytes, const std::string& name) {
+    GltfFile file;
+    file.path = name;
+    file.in_memory = true;
+    parse(file, std::move(bytes));
     return file;
 }
 

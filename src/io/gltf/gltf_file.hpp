@@ -12,13 +12,20 @@ namespace dendraxis::io {
 /// What tinygltf made of the file, after our own checks: every index that the readers follow is in range, and
 /// the nodes form trees.
 struct GltfFile {
-    std::string path;
+    std::string path;  ///< or, in memory, the name that stands in messages
+    bool in_memory = false;
     std::string json;  ///< the file's own JSON text
     tinygltf::Model model;
     std::vector<int> parents;  ///< of each node; -1 for none
 };
 
 GltfFile read_gltf_file(const std::filesystem::path& path);
+
+/// The same for a document in memory. It must hold its buffers within it; `name` stands in messages.
+GltfFile read_gltf_bytes(std::vector<std::uint8_t> bytes, const std::string& name);
+
+/// Throws `Error` if the document is in memory: it has no folder in which the file at `uri` could lie.
+void refuse_files_beside(const GltfFile& file, const std::string& uri);
 
 /// All elements of an accessor as numbers, `components` an element: normalized integers scaled, sparse values
 /// put in place. Throws `Error` where the type is another or the data lie outside their buffer.

@@ -144,6 +144,14 @@ void add_meshes(Glb& glb, const Character& character, std::span<const int> nodes
     }
 }
 
+std::vector<std::uint8_t> with_clips(const GltfFile& file, const Character& character,
+                                     std::span<const Clip> clips, const std::string& stamp) {
+    Glb glb = open_for_editing(file);
+    for (const Clip& clip : clips) add_clip(glb, character.skeleton, character.nodes, clip);
+    if (!stamp.empty()) put_stamp(glb, stamp);
+    return to_bytes(glb);
+}
+
 bool is_identity(const Transform& transform) {
     return transform.translation == Vec3::Zero() && transform.scale == Vec3::Ones() &&
            transform.rotation.coeffs() == Quat::Identity().coeffs();
@@ -192,11 +200,12 @@ void add_clip(Glb& glb, const Skeleton& skeleton, std::span<const int> nodes, co
 
 std::vector<std::uint8_t> glb_with_clips(const Character& character, std::span<const Clip> clips,
                                          const std::string& stamp) {
-    const GltfFile file = read_gltf_file(character.file);
-    Glb glb = open_for_editing(file);
-    for (const Clip& clip : clips) add_clip(glb, character.skeleton, character.nodes, clip);
-    if (!stamp.empty()) put_stamp(glb, stamp);
-    return to_bytes(glb);
+    return with_clips(read_gltf_file(character.file), character, clips, stamp);
+}
+
+std::vector<std::uint8_t> glb_with_clips(std::span<const std::uint8_t> glb, const Character& character,
+                                         std::span<const Clip> clips, const std::string& stamp) {
+    return with_clips(read_gltf_bytes({glb.begin(), glb.end()}, character.name), character, clips, stamp);
 }
 
 std::string stamp_of(const std::filesystem::path& glb) {

@@ -232,7 +232,7 @@ class PairingReader {
         each("offsets", [&](const Json& item, const std::string& pointer) {
             const std::string chain = item["chain"].get<std::string>();
             check_chain(pairing_.target, chain, pointer + "/chain");
-            if (!chain.starts_with("arm") && !chain.starts_with("leg"))
+            if (!is_limb(role_of(chain)))
                 document_.fail("only arms and legs have an end that can be moved", pointer + "/chain",
                                "use \"turns\" for other bones");
             settings.offsets.push_back({chain, vector_of(item["metres"])});

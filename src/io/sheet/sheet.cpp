@@ -18,10 +18,6 @@ namespace {
 namespace fs = std::filesystem;
 // ------------------------------------------------------------------ writing
 
-bool bends(const std::string& chain) {
-    return chain.starts_with("arm.") || chain.starts_with("leg.");
-}
-
 Json chart_json(const Chart& chart, const std::string& file) {
     Json chains = Json::array();
     for (const Chain& chain : chart.chains) {
@@ -32,7 +28,7 @@ Json chart_json(const Chart& chart, const std::string& file) {
                           {"confidence", rounded(chain.confidence)},
                           {"evidence", chain.evidence}});
         // Told where the elbow or knee is not at the second of three bones.
-        if (bends(chain.name) && chain.bones.size() > 3 && chain.lower < chain.bones.size())
+        if (is_limb(chain.role()) && chain.bones.size() > 3 && chain.lower < chain.bones.size())
             chains.back()["lower"] = bone_json(chart.skeleton, chain.bones[chain.lower]);
     }
     for (const std::string& name : chart.set) {
@@ -125,7 +121,7 @@ Choices read_choices(const JsonDocument& document, const Skeleton& skeleton) {
                 document.fail("the bone '" + label + "' is in two chains", place, "leave it in one of them");
             if (choices.hips == bone)
                 document.fail("the bone '" + label + "' is the hips and in a chain", place,
-                              "leave it out of the chain, or name another hips");
+                              "leave it out of the chain, or name another bone as hips");
             taken[static_cast<std::size_t>(bone)] = 1;
             if (!bones.empty() && skeleton.is_above(bone, bones.back())) {
                 document.fail(
@@ -137,7 +133,7 @@ Choices read_choices(const JsonDocument& document, const Skeleton& skeleton) {
         if (!list[i].contains("lower")) continue;
         const std::string place = pointer + "/lower";
         const int lower = bone_named(document, skeleton, list[i]["lower"], place);
-        if (!bends(name) || std::find(bones.begin(), bones.end(), lower) == bones.end())
+        if (!is_limb(role_of(name)) || std::find(bones.begin(), bones.end(), lower) == bones.end())
             document.fail("'" + skeleton.bone(lower).label + "' is no bone of " + name, place,
                           "name the bone of this arm or leg at which the forearm or shin begins");
         choices.lower[name] = lower;
@@ -160,7 +156,7 @@ Choices decided(const JsonDocument& document, const Choices& all, const Chart& f
             if (all.lower.contains(name)) result.lower[name] = all.lower.at(name);
         } else
             document.fail("'set' names '" + name + "', which the sheet does not hold",
-                          fmt::format("/set/{}", i), "name hips, ground or a chain of this sheet");
+                          fmt::format("/set/{}", i), "name hips, root or a chain of this sheet");
     }
     return result;
 }

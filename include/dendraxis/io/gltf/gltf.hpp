@@ -26,12 +26,21 @@ bool same_ending(const std::filesystem::path& file, const std::string& ending);
 /// the file is missing, damaged, or holds no bones. Not safe to call on one file that another thread writes.
 Character load_character(const std::filesystem::path& file, const LoadOptions& options = {});
 
+/// Reads a character from a GLB or glTF document in memory, which must hold its buffers within it. `name`
+/// becomes the character's name and stands in messages; `file` stays empty. Throws `Error` as for a file.
+Character read_character(std::span<const std::uint8_t> glb, const std::string& name,
+                         const LoadOptions& options = {});
+
 /// The file `character.file` as it is, with `clips` (of `character.skeleton`) added as animations, as a GLB.
 /// A clip takes the place of an animation of the same name. Buffers and images are brought into the GLB; all
 /// else comes back as it was. Keys are reduced as `reduce_keys` says. `stamp` is kept in the file, for
 /// `stamp_of`. Throws `Error`.
 std::vector<std::uint8_t> glb_with_clips(const Character& character, std::span<const Clip> clips,
                                          const std::string& stamp = {});
+
+/// The same for the document in memory that `character` was read from.
+std::vector<std::uint8_t> glb_with_clips(std::span<const std::uint8_t> glb, const Character& character,
+                                         std::span<const Clip> clips, const std::string& stamp = {});
 
 /// The stamp that a GLB was written with; empty if there is no such file, no stamp in it, or if anything of
 /// it has changed since.
