@@ -3,6 +3,7 @@
 
 #include "raster.hpp"
 
+#include <dendraxis/draw/bone_groups.hpp>
 #include <dendraxis/draw/picture.hpp>
 
 namespace dendraxis::draw {
@@ -27,14 +28,6 @@ struct Stage {
     Vec3 upright(const Vec3& model) const { return to_upright * (model - origin); }
     Vec3 bone(int index) const { return upright(bones[static_cast<std::size_t>(index)].translation()); }
 };
-
-/// The groups of chains that share a color, in the order of the legend.
-struct BoneGroup {
-    const char* name;
-    Color color;
-};
-std::span<const BoneGroup> bone_groups();
-std::size_t group_of(const Chart& chart, int bone);
 
 void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer);
 /// The terrain around the character, so many metres to all sides.

@@ -50,10 +50,17 @@ constexpr std::array<Gate, 14> k_gates{
      {"joint_error_pct", 0.2f, "review.joint", "a joint of the same build is not where the source's is",
       "retarget the clip again"}}};
 
-const Gate* gate_of(std::string_view measure) noexcept {
+const Gate* usual_gate(std::string_view measure) noexcept {
     const auto found = std::find_if(k_gates.begin(), k_gates.end(),
                                     [&](const Gate& gate) { return gate.measure == measure; });
     return found == k_gates.end() ? nullptr : found;
+}
+
+// Of one build, where the joints are says all.
+constexpr std::string_view k_joint_error = "joint_error_pct";
+
+bool decides_alone(const ClipReview& clip) {
+    return clip[k_joint_error].frame >= 0;
 }
 
 }  // namespace
@@ -68,35 +75,40 @@ const std::vector<std::string>& measure_names() {
 }
 
 float default_gate(std::string_view measure) noexcept {
-    const Gate* gate = gate_of(measure);
+    const Gate* gate = usual_gate(measure);
     return gate == nullptr ? -1.0f : gate->most;
+}
+
+float gate_of(const Pairing& pairing, std::string_view measure) {
+    const auto set = pairing.settings.gate.find(std::string(measure));
+    if (set != pairing.settings.gate.end()) return set->second;
+    const float size = pairing.target.height > 0.0f ? pairing.target.height / k_usual_height : 1.0f;
+    return (measure.ends_with("_mm") ? size : 1.0f) * default_gate(measure);
+}
+
+std::optional<Finding> over_gate(const Pairing& pairing, const ClipReview& clip, const Measure& measure) {
+    if (decides_alone(clip) && measure.name != k_joint_error) return std::nullopt;
+    const Gate* gate = usual_gate(measure.name);
+    const float most = gate_of(pairing, measure.name);
+    if (gate == nullptr || most < 0.0f || measure.frame < 0 || measure.value <= most) return std::nullopt;
+    return Finding{
+        Severity::warning, gate->code,
+        fmt::format("{}, frame {}, {}", clip.clip, measure.frame, measure.where),
+        fmt::format("{}: {} is {:.3g}, at most {:.3g} passes", gate->seen, measure.name, measure.value, most),
+        gate->advice};
 }
 
 Review judge(const Pairing& pairing, std::vector<ClipReview> clips) {
     Review review;
-    const float size = pairing.target.height > 0.0f ? pairing.target.height / k_usual_height : 1.0f;
     for (const ClipReview& clip : clips) {
-        const bool is_exact = clip["joint_error_pct"].frame >= 0;
         for (const Measure& measure : clip.measures) {
-            if (is_exact && measure.name != "joint_error_pct") continue;
-            const Gate* gate = gate_of(measure.name);
-            const auto set = pairing.settings.gate.find(measure.name);
-            const float scaled = measure.name.ends_with("_mm") ? size : 1.0f;
-            const float most =
-                set != pairing.settings.gate.end() ? set->second : scaled * default_gate(measure.name);
-            if (gate == nullptr || most < 0.0f || measure.frame < 0 || measure.value <= most) continue;
+            const std::optional<Finding> finding = over_gate(pairing, clip, measure);
+            if (!finding) continue;
             review.passed = false;
-            review.findings.push_back(
-                {Severity::warning, gate->code,
-                 fmt::format("{}, frame {}, {}", clip.clip, measure.frame, measure.where),
-                 fmt::format("{}: {} is {:.3g}, at most {:g} passes", gate->seen, measure.name, measure.value,
-                             most),
-                 gate->advice});
+            review.findings.push_back(*finding);
         }
     }
-    const bool all_exact = std::all_of(clips.begin(), clips.end(), [](const ClipReview& clip) {
-        return clip["joint_error_pct"].frame >= 0;
-    });
+    const bool all_exact = std::all_of(clips.begin(), clips.end(), decides_alone);
     for (const Finding& finding : pairing.findings) {
         if (finding.code != "chart.doubtful" || all_exact) continue;
         review.passed = false;

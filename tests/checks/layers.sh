@@ -16,6 +16,7 @@ declare -A may=(
     [pipeline]="base skeleton chart ik retarget ragdoll equip review io"
     [sim]="base skeleton chart ik retarget ragdoll equip review"
     [draw]="base skeleton chart ik retarget ragdoll equip review io"
+    [page]="base skeleton chart ik retarget ragdoll equip review io pipeline draw"
 )
 core="base skeleton chart ik retarget ragdoll equip review"
 wrong=0

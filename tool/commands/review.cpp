@@ -1,10 +1,13 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
+#include "../support/outputs.hpp"
 #include "../support/print.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/sheet/sheet.hpp>
+#include <dendraxis/io/write_file.hpp>
+#include <dendraxis/page/page.hpp>
 #include <dendraxis/review/review.hpp>
 
 #include <fmt/core.h>
@@ -22,6 +25,7 @@ struct ReviewArguments {
     std::vector<std::string> clips;
     std::string prefix;
     std::string suffix;
+    fs::path page;
     bool gate = false;
     bool json = false;
 };
@@ -111,17 +115,52 @@ void print_table(const Review& review) {
     }
 }
 
+// The two clips of each review, the source's at the result's rate.
+struct Pairs {
+    std::vector<std::pair<Clip, const Clip*>> clips;
+    std::vector<ClipReview> reviews;
+};
+
+void write_page(const ReviewArguments& arguments, const io::Rig& source, const io::Rig& result,
+                const Pairing& pairing, const Pairs& pairs, const Review& review) {
+    page::Page page{
+        fmt::format("{} → {}", source.character.name, result.character.name),
+        {{&source.character, &pairing.source, "source"}, {&result.character, &pairing.target, "result"}},
+        {},
+        &pairing,
+        {},
+        fmt::format("dendraxis review --source {} --result {}", arguments.source.string(),
+                    arguments.result.string())};
+    for (std::size_t i = 0; i < pairs.clips.size(); ++i) {
+        const auto& [own, its] = pairs.clips[i];
+        page.clips.push_back({own.name, {&own, its}, review.clips[i]});
+    }
+    for (const Finding& finding : review.findings) {
+        if (finding.code == "review.doubtful-chart") page.findings.push_back(finding);
+    }
+    page.findings.insert(page.findings.end(), pairing.findings.begin(), pairing.findings.end());
+    io::write_text(arguments.page, page::html_of(page));
+}
+
 int run_review(const ReviewArguments& arguments) {
+    if (!arguments.page.empty()) {
+        if (arguments.page.extension() != ".html")
+            throw UsageError(arguments.page.string() + ": the page must end in .html");
+        check_not_input(arguments.page,
+                        {arguments.source, arguments.result, arguments.target, arguments.pairing});
+    }
     const io::Rig result = result_rig(arguments);
     io::Rig source = io::load_rig(arguments.source);
     const Pairing pairing = arguments.pairing.empty() ? pair(source.chart, result.chart)
                                                       : io::read_pairing(arguments.pairing, source, result);
-    std::vector<ClipReview> reviews;
+    Pairs pairs;
     for (const auto& [clip, own] : matched_clips(arguments, source.character, result.character)) {
         const bool same_rate = clip->frame_count() == own->frame_count();
-        reviews.push_back(review_clip(pairing, same_rate ? *clip : resampled(*clip, own->fps), *own));
+        pairs.clips.emplace_back(same_rate ? *clip : resampled(*clip, own->fps), own);
+        pairs.reviews.push_back(review_clip(pairing, pairs.clips.back().first, *own));
     }
-    const Review review = judge(pairing, std::move(reviews));
+    const Review review = judge(pairing, std::move(pairs.reviews));
+    if (!arguments.page.empty()) write_page(arguments, source, result, pairing, pairs, review);
     const int status = arguments.gate && !review.passed ? k_gate_failed : k_done;
     if (arguments.json) {
         print_json(review_json(review));
@@ -129,6 +168,7 @@ int run_review(const ReviewArguments& arguments) {
     }
     fmt::print("{}\n", bold(fmt::format("{} -> {}", pairing.source.character, pairing.target.character)));
     print_table(review);
+    if (!arguments.page.empty()) fmt::print("\n  open {} in a browser\n", arguments.page.string());
     fmt::print("\n  {}\n", review.passed ? "all gates hold" : "not all gates hold");
     print_findings(review.findings);
     return status;
@@ -152,6 +192,9 @@ void add_review(CommandLine& line) {
         ->option_text("TEXT");
     c->add_option("--suffix", arguments->suffix, "what `retarget` put behind each clip's name")
         ->option_text("TEXT");
+    c->add_option("--page", arguments->page,
+                  "write a page that plays source and result side by side; it opens in any browser")
+        ->option_text("FILE.html");
     c->add_flag("--gate", arguments->gate, "exit with status 1 if a measure exceeds its gate");
 }
 

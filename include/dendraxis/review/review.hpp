@@ -4,6 +4,7 @@
 #include <dendraxis/chart/pairing.hpp>
 #include <dendraxis/skeleton/clip.hpp>
 
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -59,6 +60,13 @@ const std::vector<std::string>& measure_names();
 /// The most that passes, where the pairing's settings say nothing else; negative: no gate. What is in
 /// millimetres is for a character 1.75 m tall and goes with the target's height.
 float default_gate(std::string_view measure) noexcept;
+
+/// The most that passes of this pairing: what its settings say, else the default at the target's height;
+/// negative: no gate.
+float gate_of(const Pairing& pairing, std::string_view measure);
+
+/// What there is to say of a clip's measure that is over its gate; nothing if it passes or does not count.
+std::optional<Finding> over_gate(const Pairing& pairing, const ClipReview& clip, const Measure& measure);
 
 /// Measures `result`, a clip of the pairing's target, against `source`, the clip of its source that it came
 /// from. Throws `Error` where bones or frames do not fit. Safe to call from several threads.

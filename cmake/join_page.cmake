@@ -1,0 +1,18 @@
+cmake_minimum_required(VERSION 3.25)
+# Joins the files under page/ into one HTML text. cmake -DPAGE=FOLDER -DTHREE=FILE -DOUT=FILE -P join_page.cmake
+# The modules become one script: each after those that it imports, without its import and export words.
+set(script "")
+foreach(module data state rods skin actor stage timeline panels main)
+    file(READ ${PAGE}/${module}.js text)
+    string(REGEX REPLACE "import {[^}]*} from \"[^\"]*\";\n" "" text "${text}")
+    string(REGEX REPLACE "\nexport {[^}]*};\n" "\n" text "${text}")
+    string(REGEX REPLACE "\nexport (const|function|class) " "\n\\1 " text "${text}")
+    string(APPEND script "${text}\n")
+endforeach()
+file(READ ${PAGE}/index.html page)
+file(READ ${PAGE}/style.css style)
+file(READ ${THREE} three)
+string(REPLACE "@STYLE@" "${style}" page "${page}")
+string(REPLACE "@SCRIPT@" "${script}" page "${page}")
+string(REPLACE "@THREE@" "${three}" page "${page}")
+file(WRITE ${OUT} "${page}")

@@ -1,0 +1,43 @@
+// The page: one HTML file that needs no network, in which characters move and what was measured is shown.
+#pragma once
+
+#include <dendraxis/chart/pairing.hpp>
+#include <dendraxis/review/review.hpp>
+#include <dendraxis/skeleton/character.hpp>
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace dendraxis::page {
+
+/// A character on the page. Its chart's floor is where it stands. Neither pointer is null.
+struct Actor {
+    const Character* character = nullptr;
+    const Chart* chart = nullptr;
+    std::string role;  ///< what people read beside its name: `source`, `result`; may be empty
+};
+
+/// A clip on the page. `played` has one clip for each of the page's actors; all have the same frames.
+struct ShownClip {
+    std::string name;
+    std::vector<const Clip*> played;
+    ClipReview review;  ///< without measures where nothing is compared
+};
+
+/// What a page shows. One actor, or two: a source and the result that is compared with it.
+struct Page {
+    std::string title;
+    std::vector<Actor> actors;
+    std::vector<ShownClip> clips;
+    const Pairing* pairing = nullptr;  ///< of a source and its result; null for one character
+    Findings findings;                 ///< about the whole; what is over a gate comes from the reviews
+    std::string made_by;               ///< the command that made the page; may be empty
+};
+
+/// The page as HTML: the library's own model matrices frame by frame, meshes, chains, measures, plots, and
+/// the script that shows them. Bones stand within 0.05 mm of where the library puts them, for a
+/// character 1.75 m tall. Throws `Error` if clips do not fit their actors or have different frames.
+std::string html_of(const Page& page);
+
+}  // namespace dendraxis::page

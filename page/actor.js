@@ -1,0 +1,152 @@
+// One character: its skin, bones, axes and trails, in its upright frame with the floor at height 0.
+import { page, bone_matrix } from "./data.js";
+import { state, chain_of } from "./state.js";
+import { Rods } from "./rods.js";
+import { Skin } from "./skin.js";
+
+const UNLIT = new THREE.Color("#9aa0a6");
+const AXIS_COLORS = ["#d1495b", "#2a9d5c", "#3a6ea5"].map((hex) => new THREE.Color(hex));
+
+export class ActorView {
+  constructor(index) {
+    this.index = index;
+    this.actor = page.actors[index];
+    this.height = this.actor.height > 0 ? this.actor.height : 1;
+    this.outer = new THREE.Group();   // floor, and where an overlay puts it
+    this.inner = new THREE.Group();   // upright
+    this.inner.quaternion.set(...this.actor.to_upright);
+    this.outer.add(this.inner);
+    this.matrices = this.actor.bones.map(() => new THREE.Matrix4());
+    this.heads = this.actor.bones.map(() => new THREE.Vector3());
+    this.rods = new Rods(this.actor.bones, 0.011 * this.height, this.actor.root);
+    this.inner.add(this.rods.mesh);
+    this.skins = this.skins_of(this.actor.meshes);
+    this.axes = this.add_lines(2 * 3 * this.actor.bones.length);
+    this.trails = new THREE.Group();
+    this.inner.add(this.trails);
+    this.trail_clip = -1;
+  }
+
+  // One for all closed surfaces, one for all others.
+  skins_of(meshes) {
+    const kinds = [meshes.filter((mesh) => mesh.closed), meshes.filter((mesh) => !mesh.closed)];
+    return kinds.filter((kind) => kind.length > 0).map((kind) => {
+      const skin = new Skin(kind, this.matrices);
+      this.inner.add(skin.mesh);
+      return skin;
+    });
+  }
+
+  add_lines(corners) {
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(3 * corners), 3));
+    geometry.setAttribute("color", new THREE.BufferAttribute(new Float32Array(3 * corners), 3));
+    for (let i = 0; i < corners; ++i) {
+      const color = AXIS_COLORS[Math.floor(i / 2) % 3];
+      geometry.attributes.color.setXYZ(i, color.r, color.g, color.b);
+    }
+    const material = new THREE.LineBasicMaterial({ vertexColors: THREE.VertexColors, depthTest: false });
+    const lines = new THREE.LineSegments(geometry, material);
+    lines.frustumCulled = false;
+    lines.renderOrder = 11;
+    this.inner.add(lines);
+    return lines;
+  }
+
+  /** Poses it as a frame of the current clip has it. */
+  pose() {
+    const clip = page.clips[state.clip];
+    const track = clip.tracks[this.index];
+    const count = this.actor.bones.length;
+    for (let bone = 0; bone < count; ++bone) {
+      bone_matrix(track, count, state.frame, bone, this.matrices[bone]);
+      this.heads[bone].setFromMatrixPosition(this.matrices[bone]);
+    }
+    this.outer.scale.setScalar(1);
+    this.outer.position.set(0, -track.floor, 0);
+    this.show_parts();
+  }
+
+  show_parts() {
+    for (const skin of this.skins) {
+      skin.mesh.visible = state.show.mesh && !this.is_ghost;
+      if (skin.mesh.visible) skin.bend();
+    }
+    this.rods.mesh.visible = state.show.bones || this.skins.length === 0 || this.is_ghost;
+    if (this.rods.mesh.visible) {
+      this.rods.place(this.heads);
+      this.rods.paint(this.colors());
+    }
+    this.axes.visible = state.show.axes && !this.is_ghost;
+    if (this.axes.visible) this.place_axes();
+    this.trails.visible = state.show.trails;
+    if (state.show.trails) this.lay_trails();
+  }
+
+  /** What is chosen is lit; a ghost is pale. */
+  colors() {
+    const chosen = state.chosen && state.chosen.chains[this.index];
+    return this.actor.bones.map((bone, i) => {
+      if (chosen && !chosen.includes(i)) return UNLIT;
+      const color = new THREE.Color(page.groups[bone.group].color);
+      return this.is_ghost ? color.lerp(UNLIT, 0.65) : color;
+    });
+  }
+
+  place_axes() {
+    const values = this.axes.geometry.attributes.position.array;
+    const axis = new THREE.Vector3();
+    let at = 0;
+    for (const matrix of this.matrices) {
+      const e = matrix.elements;
+      for (let k = 0; k < 3; ++k) {
+        axis.set(e[4 * k], e[4 * k + 1], e[4 * k + 2]).normalize().multiplyScalar(0.05 * this.height);
+        values.set([e[12], e[13], e[14], e[12] + axis.x, e[13] + axis.y, e[14] + axis.z], at);
+        at += 6;
+      }
+    }
+    this.axes.geometry.attributes.position.needsUpdate = true;
+  }
+
+  // Ways of hands, feet and hips through the whole clip.
+  lay_trails() {
+    if (this.trail_clip === state.clip) return;
+    this.trail_clip = state.clip;
+    while (this.trails.children.length > 0) {
+      this.trails.children[0].geometry.dispose();
+      this.trails.remove(this.trails.children[0]);
+    }
+    const clip = page.clips[state.clip];
+    const tips = this.actor.chains.filter((c) => /^(arm|leg)\./.test(c.name)).map((c) => c.bones[c.bones.length - 1]);
+    const matrix = new THREE.Matrix4();
+    for (const bone of [this.actor.hips, ...tips].filter((b) => b >= 0)) {
+      const points = [];
+      for (let f = 0; f < clip.frames; ++f) {
+        bone_matrix(clip.tracks[this.index], this.actor.bones.length, f, bone, matrix);
+        points.push(new THREE.Vector3().setFromMatrixPosition(matrix));
+      }
+      const color = page.groups[this.actor.bones[bone].group].color;
+      const line = new THREE.Line(new THREE.BufferGeometry().setFromPoints(points),
+                                  new THREE.LineBasicMaterial({ color, depthTest: false }));
+      line.frustumCulled = false;
+      line.renderOrder = 12;
+      this.trails.add(line);
+    }
+  }
+
+  /** Where a bone is on the stage. */
+  on_stage(bone) {
+    this.outer.updateMatrixWorld(true);
+    return this.heads[bone].clone().applyMatrix4(this.inner.matrixWorld);
+  }
+}
+
+/** The chosen bone with the bones of its chain in each character. */
+export function choice(actor, bone, answer_of) {
+  const chains = page.actors.map((a, i) => {
+    const own = answer_of(actor, bone, i);
+    const chain = chain_of(i, own);
+    return chain ? chain.bones : [own];
+  });
+  return { actor, bone, chains };
+}

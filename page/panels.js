@@ -1,0 +1,164 @@
+// Lists and tables: clips, findings, measures, chains.
+import { page, strain, measure_words, measure_text } from "./data.js";
+import { state, update, current_clip, bone_named, answer_of } from "./state.js";
+import { choice } from "./actor.js";
+
+export const TABS = page.pairs
+  ? [["findings", "Findings"], ["measures", "Measures"], ["chains", "Chains"]]
+  : [["findings", "Findings"], ["chains", "Chains"]];
+
+/** An element with properties and children; texts are texts, never markup. */
+export function make(tag, properties = {}, ...children) {
+  const element = document.createElement(tag);
+  for (const [name, value] of Object.entries(properties)) {
+    if (name.startsWith("aria-") || name === "role") element.setAttribute(name, value);
+    else element[name] = value;
+  }
+  element.append(...children);
+  return element;
+}
+
+const worst_of = (clip) => clip.measures.reduce((worst, m) => (rank(m) > rank(worst) ? m : worst), undefined);
+const rank = (measure) => (measure === undefined ? -1 : (measure.finding ? 1000 : 0) + strain(measure));
+const over_count = (clip) => clip.measures.filter((m) => m.finding).length;
+
+/** Clips, worst first. */
+export function clips_in_order() {
+  return page.clips.map((clip, index) => ({ clip, index, worst: worst_of(clip) }))
+    .sort((a, b) => rank(b.worst) - rank(a.worst) || a.index - b.index);
+}
+
+/** Those that the filter lets through. */
+export function clips_shown() {
+  return clips_in_order().filter(({ clip }) =>
+    clip.name.toLowerCase().includes(state.filter.toLowerCase()) && (!state.only_over || over_count(clip) > 0));
+}
+
+export function draw_clips(list) {
+  const shown = clips_shown();
+  list.replaceChildren(...shown.map(({ clip, index, worst }) => clip_row(clip, index, worst)));
+  if (shown.length === 0) list.append(make("p", { className: "none" }, "No clip fits the filter."));
+}
+
+function clip_row(clip, index, worst) {
+  const over = over_count(clip);
+  const row = make("button", {
+    className: `clip${over > 0 ? " over" : ""}`, role: "option", "aria-selected": index === state.clip,
+    onclick: () => update({ clip: index, frame: 0, chosen: null, focus: false }),
+  }, make("span", { className: "name" }, make("span", { title: clip.name }, clip.name),
+          make("span", { className: "state" }, page.pairs ? (over > 0 ? `${over} over` : "passes") : `${clip.frames}`)));
+  if (worst) {
+    const share = Math.min(1, strain(worst));
+    const bar = make("i");
+    bar.style.width = `${100 * share}%`;
+    row.append(make("span", { className: "worst" }, `${measure_words(worst.name).name} ${measure_text(worst)}`),
+               make("span", { className: "bar", title: "the worst measure against its gate" }, bar));
+  }
+  return row;
+}
+
+/** Goes to where a measure is worst, and looks at the bone. */
+export function show_measure(clip, measure) {
+  const bone = bone_named(measure.where);
+  update({
+    clip, frame: measure.frame, playing: false, focus: bone !== undefined,
+    chosen: bone ? choice(bone.actor, bone.bone, answer_of) : null, zoom: bone ? 1.3 : state.zoom, pan: [0, 0, 0],
+  });
+}
+
+export function draw_panel(panel) {
+  const parts = { findings: findings_panel, measures: measures_panel, chains: chains_panel }[state.tab];
+  panel.replaceChildren(...(parts || findings_panel)());
+  const chosen = panel.querySelector("tr.chosen");
+  if (chosen) chosen.scrollIntoView({ block: "nearest" });
+}
+
+function findings_panel() {
+  const parts = [];
+  const of_clip = (clip, index) => clip.measures.filter((m) => m.finding)
+    .sort((a, b) => strain(b) - strain(a))
+    .map((m) => finding_card(m.finding, `frame ${m.frame}, ${m.where}`, () => show_measure(index, m)));
+  const clip = current_clip();
+  if (page.pairs) {
+    parts.push(make("h2", {}, `${clip.name}`));
+    const own = of_clip(clip, state.clip);
+    parts.push(...(own.length > 0 ? own : [make("p", { className: "none" }, "All measures of this clip are within their gates.")]));
+    const others = page.clips.flatMap((c, i) => (i === state.clip ? [] : of_clip(c, i).map((card) => {
+      card.querySelector(".where").prepend(`${c.name}, `);
+      return card;
+    })));
+    if (others.length > 0) parts.push(make("h2", {}, "other clips"), ...others);
+  }
+  if (page.findings.length > 0) parts.push(make("h2", {}, page.pairs ? "characters and pairing" : "character"));
+  parts.push(...page.findings.map((f) => finding_card(f, f.where)));
+  if (parts.length === 0) parts.push(make("p", { className: "none" }, "Nothing was found wrong."));
+  return parts;
+}
+
+function finding_card(finding, where, go) {
+  return make(go ? "button" : "div", { className: `finding ${finding.severity}`, onclick: go || null },
+              make("b", {}, finding.message), make("span", { className: "where" }, where),
+              make("span", { className: "advice" }, finding.advice), make("code", {}, finding.code));
+}
+
+function measures_panel() {
+  const clip = current_clip();
+  const rows = clip.measures.map((m) => make("tr", { className: m.finding ? "over" : "" },
+    make("td", {}, measure_words(m.name).name),
+    make("td", { className: "number" }, measure_text(m)),
+    make("td", { className: "number" }, m.gate === undefined ? "–" : String(Number(m.gate.toPrecision(3)))),
+    make("td", {}, make("button", { title: `go to frame ${m.frame}`, onclick: () => show_measure(state.clip, m) },
+                        `${m.frame}${m.where ? `, ${m.where}` : ""}`))));
+  return [make("h2", {}, clip.name), table(["measure", "worst", "gate", "frame"], rows, [1, 2])];
+}
+
+function chains_panel() {
+  const rows = page.pairs ? page.pairs.flatMap(pair_rows) : page.actors[0].chains.flatMap((chain) => chain_rows(0, chain));
+  const heads = page.pairs ? [page.actors[0].name, page.actors[1].name, "sure"] : ["chain", "bones", "sure"];
+  return [table(heads, rows, [2], page.pairs ? "pairs" : "")];
+}
+
+function is_chosen(actor, chain) {
+  return Boolean(chain && state.chosen && state.chosen.chains[actor] === chain.bones);
+}
+
+function chain_button(actor, chain) {
+  if (!chain) return make("span", {}, "–");
+  const first = chain.bones[0];
+  const dot = make("i", { className: "dot" });
+  dot.style.background = page.groups[page.actors[actor].bones[first].group].color;
+  const tip = chain.bones[chain.bones.length - 1];
+  return make("button", { title: chain.bones.map((b) => page.actors[actor].bones[b].name).join(", "),
+                          onclick: () => update({ chosen: choice(actor, tip, answer_of), focus: false }) }, dot, chain.name);
+}
+
+function pair_rows(pair) {
+  const chains = [pair.source, pair.target].map((name, a) => page.actors[a].chains.find((c) => c.name === name));
+  const sure = Math.min(...chains.filter(Boolean).map((c) => c.confidence));
+  const chosen = chains.some((chain, a) => is_chosen(a, chain));
+  const row = make("tr", { className: chosen ? "chosen" : "" },
+                   make("td", {}, chain_button(0, chains[0])),
+                   make("td", {}, chain_button(1, chains[1]), ...(pair.how === "same role" ? [] : [make("div", { className: "how" }, pair.how.replace("same role, ", ""))])),
+                   make("td", { className: "number" }, Number.isFinite(sure) ? sure.toFixed(2) : ""));
+  return chosen ? [row, ...chains.map((chain, a) => evidence_row(a, chain)).filter(Boolean)] : [row];
+}
+
+function chain_rows(actor, chain) {
+  const chosen = is_chosen(actor, chain);
+  const row = make("tr", { className: chosen ? "chosen" : "" }, make("td", {}, chain_button(actor, chain)),
+                   make("td", {}, chain.bones.map((b) => page.actors[actor].bones[b].name).join(", ")),
+                   make("td", { className: "number" }, chain.confidence.toFixed(2)));
+  return chosen ? [row, evidence_row(actor, chain)] : [row];
+}
+
+function evidence_row(actor, chain) {
+  if (!chain) return undefined;
+  const names = chain.bones.map((b) => page.actors[actor].bones[b].name).join(", ");
+  return make("tr", {}, make("td", { colSpan: 3 }, make("b", {}, `${page.actors[actor].name}: `), names,
+    make("ul", { className: "evidence" }, ...chain.evidence.map((words) => make("li", {}, words)))));
+}
+
+function table(heads, rows, numbers, name = "") {
+  const head = heads.map((words, i) => make("th", { className: numbers.includes(i) ? "number" : "" }, words));
+  return make("table", { className: name }, make("thead", {}, make("tr", {}, ...head)), make("tbody", {}, ...rows));
+}

@@ -1,0 +1,186 @@
+// Time: the frame, marks where something is over its gate, where feet stand, and plots.
+import { page, array, array_of } from "./data.js";
+import { state, update, current_clip } from "./state.js";
+
+const LANE = 14;  // pixels
+const PLOT = 74;
+const LEFT = 28;  // room for words; the scrub bar begins where its thumb's middle stands here
+const RIGHT = 8;
+
+const color_of = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+
+/** Measures of the current clip that are over their gate, by frame. */
+export function marks() {
+  return current_clip().measures.filter((m) => m.finding).sort((a, b) => a.frame - b.frame);
+}
+
+function leg_color(leg) {
+  const group = page.groups.find((g) => g.name === (leg.endsWith(".right") ? "right leg" : "left leg"));
+  return group.color;
+}
+
+// `L` for leg.left, `LB` for leg.left.back… : enough to tell lanes apart.
+function leg_letter(leg) {
+  return leg.split(".").slice(1).reverse().map((word) => word[0].toUpperCase()).join("");
+}
+
+function series_color(name) {
+  if (name.startsWith("leg")) return leg_color(name);
+  return name === "worst joint" ? color_of("--bad") : color_of("--accent");
+}
+
+// A canvas as wide as its box, with a pen in its pixels.
+function pen_of(canvas, height) {
+  const ratio = window.devicePixelRatio || 1;
+  const width = canvas.clientWidth;
+  canvas.width = width * ratio;
+  canvas.height = height * ratio;
+  canvas.style.height = `${height}px`;
+  const pen = canvas.getContext("2d");
+  pen.setTransform(ratio, 0, 0, ratio, 0, 0);
+  pen.clearRect(0, 0, width, height);
+  pen.font = '12px "DejaVu Sans", system-ui, sans-serif';
+  pen.textBaseline = "top";
+  return { pen, width };
+}
+
+function x_of(frame, width) {
+  const last = Math.max(1, current_clip().frames - 1);
+  return LEFT + (frame / last) * (width - LEFT - RIGHT);
+}
+
+/** The frame under a pixel. */
+export function frame_at(x, width) {
+  return Math.round(((x - LEFT) / Math.max(1, width - LEFT - RIGHT)) * (current_clip().frames - 1));
+}
+
+/** Marks over the scrub bar, and a lane for each foot: where it stands, source above result. */
+export function draw_marks(canvas) {
+  const lanes = current_clip().contacts;
+  const legs = [...new Set(lanes.map((lane) => lane.leg))];
+  const height = 16 + legs.length * LANE;
+  const { pen, width } = pen_of(canvas, height);
+  for (const mark of marks()) {
+    const x = x_of(mark.frame, width);
+    pen.fillStyle = color_of("--bad");
+    pen.beginPath();
+    pen.moveTo(x - 5, 2);
+    pen.lineTo(x + 5, 2);
+    pen.lineTo(x, 12);
+    pen.fill();
+  }
+  legs.forEach((leg, row) => {
+    pen.fillStyle = color_of("--dim");
+    pen.fillText(leg_letter(leg), 4, 14 + row * LANE);
+    for (const lane of lanes.filter((l) => l.leg === leg)) {
+      const half = page.actors.length > 1 ? (LANE - 2) / 2 : LANE - 2;
+      const y = 16 + row * LANE + (lane.actor === 1 ? half : 0);
+      pen.fillStyle = leg_color(leg);
+      pen.globalAlpha = lane.actor === 0 && page.actors.length > 1 ? 0.45 : 1;
+      for (const [first, last] of lane.spans) {
+        const from = x_of(first - 0.5, width);
+        pen.fillRect(Math.max(from, 0), y, x_of(last + 0.5, width) - from, half);
+      }
+    }
+  });
+  pen.globalAlpha = 1;
+  canvas.title = "▼ over a gate. Bars: where feet stand, the left one blue, the right one orange" +
+    (page.actors.length > 1 ? "; pale: the source's" : "");
+}
+
+const chosen_plots = () => state.plots.map((index) => current_clip().plots[index]).filter(Boolean);
+
+/** The two plots that are chosen, below each other, and the places for their values. */
+export function draw_plots(canvas, values) {
+  const plots = chosen_plots();
+  const { pen, width } = pen_of(canvas, plots.length * PLOT);
+  plots.forEach((plot, i) => draw_plot(pen, plot, i * PLOT, width));
+  values.replaceChildren(...plots.map((plot, i) => values_line(plot, i * PLOT)));
+}
+
+/** Puts the cursor where the current frame is, and writes the plots' values there. */
+export function show_frame(cursor, canvas, values) {
+  cursor.style.transform = `translateX(${x_of(state.frame, canvas.clientWidth) - 0.5}px)`;
+  chosen_plots().forEach((plot, i) => {
+    const line = values.children[i];
+    plot.series.forEach((series, s) => { line.children[2 * s + 1].textContent = value_words(plot, series); });
+  });
+  canvas.setAttribute("aria-label", chosen_plots().map(plot_words).join(". "));
+}
+
+function value_words(plot, series) {
+  const value = array_of(series, "values")[state.frame];
+  return `${label_of(series)} ${value.toFixed(plot.unit === "°" ? 1 : 3)}`;
+}
+
+function values_line(plot, top) {
+  const line = document.createElement("p");
+  line.style.top = `${top}px`;
+  for (const series of plot.series) {
+    const swatch = document.createElement("i");
+    swatch.style.borderTopColor = series_color(series.name);
+    if (series.actor === 0 && page.actors.length > 1) swatch.className = "source";
+    line.append(swatch, document.createElement("span"));
+  }
+  return line;
+}
+
+function plot_words(plot) {
+  return `${plot.title}, ${plot.unit}, at frame ${state.frame}: ${plot.series.map((s) => value_words(plot, s)).join(", ")}`;
+}
+
+function label_of(series) {
+  const { name, role } = page.actors[series.actor];
+  return page.actors.length > 1 ? `${series.name}, ${role || name}` : series.name;
+}
+
+function draw_plot(pen, plot, top, width) {
+  const all = plot.series.map((s) => array(s.values));
+  let low = 0;
+  let high = plot.least;
+  for (const values of all) for (const v of values) { low = Math.min(low, v); high = Math.max(high, v); }
+  const y_of = (v) => top + PLOT - 5 - ((v - low) / (high - low)) * (PLOT - 26);
+  pen.strokeStyle = color_of("--line");
+  pen.lineWidth = 1;
+  pen.beginPath();
+  for (const v of [0, high]) { pen.moveTo(LEFT, y_of(v)); pen.lineTo(width - RIGHT, y_of(v)); }
+  pen.stroke();
+  plot.series.forEach((series, s) => {
+    pen.strokeStyle = series_color(series.name);
+    const is_source = series.actor === 0 && page.actors.length > 1;
+    pen.setLineDash(is_source ? [4, 3] : []);
+    pen.lineWidth = is_source ? 1.2 : 1.8;
+    pen.beginPath();
+    all[s].forEach((v, f) => (f === 0 ? pen.moveTo(x_of(f, width), y_of(v)) : pen.lineTo(x_of(f, width), y_of(v))));
+    pen.stroke();
+  });
+  pen.setLineDash([]);
+  pen.fillStyle = color_of("--text");
+  pen.fillText(`${plot.title}, ${plot.unit}`, 4, top + 2);
+}
+
+/** The next mark after the current frame, around the end. */
+export function go_to_next_mark() {
+  const all = marks();
+  if (all.length === 0) return;
+  const next = all.find((mark) => mark.frame > state.frame) || all[0];
+  update({ frame: next.frame, playing: false });
+}
+
+/** Fills the lists of plots, speeds. */
+export function fill_choices(plot_a, plot_b, speed) {
+  for (const [select, other] of [[plot_a, 0], [plot_b, 1]]) {
+    select.replaceChildren(...current_clip().plots.map((plot, i) => new Option(plot.title, i)));
+    if (state.plots[other] >= select.options.length) state.plots[other] = Math.max(0, select.options.length - 1);
+    select.value = state.plots[other];
+  }
+  if (speed.options.length > 0) return;
+  for (const value of [0.1, 0.25, 0.5, 1, 2]) speed.append(new Option(`${value}×`, value));
+  speed.value = 1;
+}
+
+export function time_words() {
+  const clip = current_clip();
+  return `frame ${state.frame} of ${clip.frames - 1} · ${(state.frame / clip.fps).toFixed(2)} s · ${clip.fps} fps`;
+}
+

@@ -1,0 +1,168 @@
+#include <dendraxis/page/page.hpp>
+
+#include "parts.hpp"
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/draw/bone_groups.hpp>
+#include <dendraxis/version.hpp>
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+namespace dendraxis::page {
+namespace {
+
+using detail::Blob;
+using detail::Json;
+
+void check(const Page& page) {
+    for (const ShownClip& clip : page.clips) {
+        if (clip.played.size() != page.actors.size())
+            throw Error(page.title, "a clip is not played by every character", clip.name);
+        for (std::size_t a = 0; a < page.actors.size(); ++a) {
+            if (clip.played[a]->bone_count != page.actors[a].chart->skeleton.size())
+                throw Error(page.title, "a clip is of another skeleton", clip.name);
+            if (clip.played[a]->frame_count() != clip.played[0]->frame_count() ||
+                clip.played[a]->frame_count() == 0)
+                throw Error(page.title, "two clips that are shown together differ in their frames",
+                            clip.name);
+        }
+    }
+}
+
+Json groups_json() {
+    Json groups = Json::array();
+    for (const draw::BoneGroup& group : draw::bone_groups()) {
+        const auto part = [&](std::size_t i) {
+            return static_cast<int>(std::lround(255.0f * group.color[i]));
+        };
+        groups.push_back(
+            {{"name", group.name}, {"color", fmt::format("#{:02x}{:02x}{:02x}", part(0), part(1), part(2))}});
+    }
+    return groups;
+}
+
+Json pairs_json(const Pairing& pairing) {
+    Json pairs = Json::array();
+    for (const ChainPair& entry : pairing.chains) {
+        pairs.push_back({{"source", entry.source},
+                         {"target", entry.target},
+                         {"strength", io::rounded(entry.strength)},
+                         {"reach", io::rounded(entry.reach)},
+                         {"how", how_paired(pairing, entry)}});
+    }
+    for (const Leftover& leftover : pairing.leftovers) {
+        pairs.push_back({{"source", leftover.of_source ? leftover.chain : ""},
+                         {"target", leftover.of_source ? "" : leftover.chain},
+                         {"how", leftover.reason}});
+    }
+    return pairs;
+}
+
+Json finding_json(const Finding& finding) {
+    return {{"severity", to_string(finding.severity)},
+            {"code", finding.code},
+            {"where", finding.where},
+            {"message", finding.message},
+            {"advice", finding.advice}};
+}
+
+Json measures_json(const Page& page, const ClipReview& review) {
+    Json measures = Json::array();
+    for (const Measure& measure : review.measures) {
+        if (measure.frame < 0) continue;
+        Json json{{"name", measure.name},
+                  {"value", io::rounded(measure.value)},
+                  {"frame", measure.frame},
+                  {"where", measure.where}};
+        if (page.pairing != nullptr) {
+            const float gate = gate_of(*page.pairing, measure.name);
+            if (gate >= 0.0f) json["gate"] = io::rounded(gate);
+            if (const auto finding = over_gate(*page.pairing, review, measure))
+                json["finding"] = finding_json(*finding);
+        }
+        measures.push_back(std::move(json));
+    }
+    return measures;
+}
+
+Json clip_json(const Page& page, const ShownClip& clip, Blob& blob) {
+    Json tracks = Json::array();
+    for (std::size_t a = 0; a < page.actors.size(); ++a)
+        tracks.push_back(detail::track_part(page.actors[a], *clip.played[a], blob));
+    detail::Plots plots = detail::plots_part(page, clip, blob);
+    return {{"name", clip.name},
+            {"fps", io::rounded(clip.played[0]->fps)},
+            {"frames", clip.played[0]->frame_count()},
+            {"measures", measures_json(page, clip.review)},
+            {"tracks", std::move(tracks)},
+            {"plots", std::move(plots.plots)},
+            {"contacts", std::move(plots.contacts)}};
+}
+
+// The rest of each actor, as a clip of one frame for pages of characters without clips.
+Json document_of(const Page& page, Blob& blob) {
+    Json actors = Json::array();
+    for (const Actor& actor : page.actors) actors.push_back(detail::actor_part(actor, blob));
+    Json clips = Json::array();
+    for (const ShownClip& clip : page.clips) clips.push_back(clip_json(page, clip, blob));
+    Json findings = Json::array();
+    for (const Finding& finding : page.findings) findings.push_back(finding_json(finding));
+    Json document{{"format", "dendraxis-page"},
+                  {"version", 1},
+                  {"made_with", fmt::format("Dendraxis {}", k_version)},
+                  {"made_by", page.made_by},
+                  {"title", page.title},
+                  {"groups", groups_json()},
+                  {"actors", std::move(actors)},
+                  {"clips", std::move(clips)},
+                  {"findings", std::move(findings)}};
+    if (page.pairing != nullptr) {
+        document["pairs"] = pairs_json(*page.pairing);
+        document["leg_ratio"] = io::rounded(leg_ratio(*page.pairing));
+    }
+    return document;
+}
+
+// So that no text of a file ends the script that holds it (HTML standard, section 4.12.1.3).
+std::string safe_in_script(std::string text) {
+    std::string safe;
+    for (const char letter : text) safe += letter == '<' ? "\\u003c" : std::string(1, letter);
+    return safe;
+}
+
+std::string safe_in_html(const std::string& text) {
+    std::string safe;
+    for (const char letter : text) {
+        safe += letter == '<'   ? "&lt;"
+                : letter == '>' ? "&gt;"
+                : letter == '&' ? "&amp;"
+                                : std::string(1, letter);
+    }
+    return safe;
+}
+
+}  // namespace
+
+std::string html_of(const Page& page) {
+    check(page);
+    Blob blob;
+    const std::string document =
+        safe_in_script(document_of(page, blob).dump(-1, ' ', false, Json::error_handler_t::replace));
+    std::string html;
+    std::string_view rest = detail::page_template();
+    const auto put = [&](std::string_view mark, const std::string& text) {
+        const std::size_t at = rest.find(mark);
+        html += rest.substr(0, at);
+        html += text;
+        rest.remove_prefix(at + mark.size());
+    };
+    put("@TITLE@", safe_in_html(page.title));
+    put("@DOCUMENT@", document);
+    put("@NUMBERS@", blob.base64());
+    html += rest;
+    return html;
+}
+
+}  // namespace dendraxis::page

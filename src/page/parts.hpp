@@ -1,0 +1,26 @@
+// The parts of a page's document.
+#pragma once
+
+#include "blob.hpp"
+
+#include <dendraxis/page/page.hpp>
+
+namespace dendraxis::page::detail {
+
+/// One character: bones, chains, meshes, the way to its upright frame.
+Json actor_part(const Actor& actor, Blob& blob);
+
+/// Where the bones of an actor are in each frame of a clip, in model space, and where its floor is.
+Json track_part(const Actor& actor, const Clip& clip, Blob& blob);
+
+/// What is plotted over a clip's frames, and the frames in which feet stand.
+struct Plots {
+    Json plots = Json::array();
+    Json contacts = Json::array();
+};
+Plots plots_part(const Page& page, const ShownClip& clip, Blob& blob);
+
+/// The files under page/, joined: the page but for its title and its data.
+std::string_view page_template();
+
+}  // namespace dendraxis::page::detail
