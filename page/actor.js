@@ -1,10 +1,11 @@
 // One character: its skin, bones, axes and trails, in its upright frame with the floor at height 0.
-import { page, bone_matrix } from "./data.js";
+import { page, array, array_of, bone_matrix } from "./data.js";
 import { state, chain_of } from "./state.js";
 import { Rods } from "./rods.js";
 import { Skin } from "./skin.js";
 
 const UNLIT = new THREE.Color("#9aa0a6");
+const OUTLINE_COLORS = { body: new THREE.Color("#c2410c"), target: new THREE.Color("#c026d3"), terrain: new THREE.Color("#7c8a92") };
 const AXIS_COLORS = ["#d1495b", "#2a9d5c", "#3a6ea5"].map((hex) => new THREE.Color(hex));
 
 export class ActorView {
@@ -22,6 +23,7 @@ export class ActorView {
     this.inner.add(this.rods.mesh);
     this.skins = this.skins_of(this.actor.meshes);
     this.axes = this.add_lines(2 * 3 * this.actor.bones.length);
+    this.outlines = this.actor.outlines.map((outline) => this.add_outline(outline));
     this.trails = new THREE.Group();
     this.inner.add(this.trails);
     this.trail_clip = -1;
@@ -35,6 +37,33 @@ export class ActorView {
       this.inner.add(skin.mesh);
       return skin;
     });
+  }
+
+  add_outline(outline) {
+    const geometry = new THREE.BufferGeometry();
+    const points = array(outline.lines);
+    geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
+    const colors = new Float32Array(points.length);
+    for (let i = 0; i < points.length / 3; ++i) {
+      const color = outline.kind === "socket" ? AXIS_COLORS[Math.floor(i / 2) % 3] : OUTLINE_COLORS[outline.kind];
+      colors.set([color.r, color.g, color.b], 3 * i);
+    }
+    geometry.setAttribute("color", new THREE.BufferAttribute(colors, 3));
+    const in_front = outline.kind !== "terrain";
+    const lines = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ vertexColors: THREE.VertexColors, depthTest: !in_front }));
+    lines.matrixAutoUpdate = false;
+    lines.frustumCulled = false;
+    lines.renderOrder = in_front ? 11 : 0;
+    this.inner.add(lines);
+    return { ...outline, object: lines };
+  }
+
+  place_outlines() {
+    for (const { kind, bone, object } of this.outlines) {
+      object.visible = !this.is_ghost && (kind === "body" ? state.show.bodies : kind === "socket" ? state.show.sockets : true);
+      if (bone >= 0) object.matrix.copy(this.matrices[bone]);
+      object.matrixWorldNeedsUpdate = true;
+    }
   }
 
   add_lines(corners) {
@@ -62,6 +91,12 @@ export class ActorView {
       bone_matrix(track, count, state.frame, bone, this.matrices[bone]);
       this.heads[bone].setFromMatrixPosition(this.matrices[bone]);
     }
+    this.props = null;
+    if (track.props) {
+      const values = array_of(track, "props");
+      const size = values.length / clip.frames;
+      this.props = values.subarray(size * state.frame, size * (state.frame + 1));
+    }
     this.outer.scale.setScalar(1);
     this.outer.position.set(0, -track.floor, 0);
     this.show_parts();
@@ -70,13 +105,14 @@ export class ActorView {
   show_parts() {
     for (const skin of this.skins) {
       skin.mesh.visible = state.show.mesh && !this.is_ghost;
-      if (skin.mesh.visible) skin.bend();
+      if (skin.mesh.visible) skin.bend(this.props);
     }
     this.rods.mesh.visible = state.show.bones || this.skins.length === 0 || this.is_ghost;
     if (this.rods.mesh.visible) {
       this.rods.place(this.heads);
       this.rods.paint(this.colors());
     }
+    this.place_outlines();
     this.axes.visible = state.show.axes && !this.is_ghost;
     if (this.axes.visible) this.place_axes();
     this.trails.visible = state.show.trails;

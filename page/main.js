@@ -13,7 +13,7 @@ const KEYS = [
   ["↑ ↓", "clip before, clip after"], ["[ ]", "slower, faster"], ["L", "loop"], ["1 – 5", "front, side, top, back, quarter view"],
   ["V", "side by side, overlay, one"], ["M B A X", "mesh, bones, names, axes"], ["T G F", "trails, floor grid, follow"],
   ["+ −", "nearer, farther"], ["J K I U", "turn left, right, up, down"], ["C", "look at the chosen bone, or the whole body"],
-  ["Esc", "choose nothing"], ["/", "filter clips"], ["D", "dark or light"], ["?", "this help"],
+  ["R S", "ragdoll bodies, sockets"], ["Esc", "choose nothing"], ["/", "filter clips"], ["D", "dark or light"], ["?", "this help"],
 ];
 
 let stage;
@@ -208,7 +208,7 @@ function bone_words() {
 
 function show_head() {
   $("title").textContent = page.title;
-  document.body.classList.toggle("single", !page.pairs);
+  document.body.classList.toggle("single", page.actors.length === 1);
   if (!page.pairs) {
     $("only-over-label").hidden = true;
     $("verdict").hidden = true;

@@ -46,7 +46,7 @@ function clip_row(clip, index, worst) {
     className: `clip${over > 0 ? " over" : ""}`, role: "option", "aria-selected": index === state.clip,
     onclick: () => update({ clip: index, frame: 0, chosen: null, focus: false }),
   }, make("span", { className: "name" }, make("span", { title: clip.name }, clip.name),
-          make("span", { className: "state" }, page.pairs ? (over > 0 ? `${over} over` : "passes") : `${clip.frames}`)));
+          make("span", { className: "state" }, page.pairs ? (over > 0 ? `${over} over` : "passes") : clip.frames === 1 ? "1 frame" : `${clip.frames} frames`)));
   if (worst) {
     const share = Math.min(1, strain(worst));
     const bar = make("i");
@@ -115,7 +115,7 @@ function measures_panel() {
 function chains_panel() {
   const rows = page.pairs ? page.pairs.flatMap(pair_rows) : page.actors[0].chains.flatMap((chain) => chain_rows(0, chain));
   const heads = page.pairs ? [page.actors[0].name, page.actors[1].name, "sure"] : ["chain", "bones", "sure"];
-  return [table(heads, rows, [2], page.pairs ? "pairs" : "")];
+  return [table(heads, rows, [2], page.pairs ? "pairs" : "chains")];
 }
 
 function is_chosen(actor, chain) {

@@ -29,10 +29,10 @@ export class Skin {
     this.mesh.frustumCulled = false;
   }
 
-  /** Puts the surfaces where the bones stand. */
-  bend() {
+  /** Puts the surfaces where the bones stand; `props` says, as 12 numbers each, where the clip has them. */
+  bend(props) {
     const { position, normal } = this.mesh.geometry.attributes;
-    for (const part of this.parts) part.bend(position.array, normal.array);
+    for (const part of this.parts) part.bend(position.array, normal.array, props);
     position.needsUpdate = true;
     normal.needsUpdate = true;
   }
@@ -41,8 +41,10 @@ export class Skin {
 class Part {
   constructor(mesh, matrices, start) {
     this.start = start;
+    this.prop = mesh.prop;
     this.matrices = mesh.bones.map((bone) => matrices[bone]);
     this.inverse = mesh.bones.map((_, i) => new THREE.Matrix4().fromArray(array(mesh.inverse_bind), 16 * i));
+    this.mounted = this.inverse[0].clone();
     this.palette = new Float32Array(12 * mesh.bones.length);
     this.positions = array(mesh.positions);
     this.triangles = array(mesh.triangles);
@@ -61,7 +63,13 @@ class Part {
     return geometry.attributes.normal.array;
   }
 
-  bend(positions, normals) {
+  bend(positions, normals, props) {
+    if (props && this.prop >= 0) {
+      const p = props.subarray(12 * this.prop);
+      this.inverse[0].set(p[0], p[3], p[6], p[9], p[1], p[4], p[7], p[10], p[2], p[5], p[8], p[11], 0, 0, 0, 1);
+    } else if (this.prop >= 0) {
+      this.inverse[0].copy(this.mounted);
+    }
     this.matrices.forEach((matrix, i) => {
       const m = product.multiplyMatrices(matrix, this.inverse[i]).elements;
       this.palette.set([m[0], m[1], m[2], m[4], m[5], m[6], m[8], m[9], m[10], m[12], m[13], m[14]], 12 * i);

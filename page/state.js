@@ -4,15 +4,19 @@ import { page } from "./data.js";
 export const MODES = page.actors.length > 1
   ? [["side", "Side by side"], ["over", "Overlay"], ["first", page.actors[0].role], ["second", page.actors[1].role]]
   : [["second", "Character"]];
+const KINDS = new Set(page.actors.flatMap((actor) => actor.outlines.map((outline) => outline.kind)));
+
+/** What can be shown or not: name, words, key. */
 export const SHOWN = [
   ["mesh", "mesh", "m"], ["bones", "bones", "b"], ["names", "names", "a"], ["axes", "axes", "x"],
   ["trails", "trails", "t"], ["floor", "floor", "g"], ["follow", "follow", "f"],
+  ...(KINDS.has("body") ? [["bodies", "bodies", "r"]] : []), ...(KINDS.has("socket") ? [["sockets", "sockets", "s"]] : []),
 ];
 
 export const state = {
   clip: 0, frame: 0, playing: false, speed: 1, loop: true,
   mode: MODES[0][0], yaw: 0.6, pitch: 0.12, zoom: 2.5, pan: [0, 0, 0],
-  show: { mesh: true, bones: true, names: false, axes: false, trails: false, floor: true, follow: true },
+  show: { mesh: true, bones: true, names: false, axes: false, trails: false, floor: true, follow: true, bodies: true, sockets: true },
   chosen: null,  // { actor, bone }: its chain is lit
   focus: false,  // whether the camera looks at the chosen bone
   tab: "findings", filter: "", only_over: false, plots: [0, 1], theme: "light",
@@ -72,7 +76,8 @@ export function read_address(text) {
   }
   if (words.has("show")) {
     const shown = words.get("show").split(",");
-    changes.show = Object.fromEntries(SHOWN.map(([name]) => [name, shown.includes(name)]));
+    changes.show = { ...state.show };
+    Object.assign(changes.show, Object.fromEntries(SHOWN.map(([name]) => [name, shown.includes(name)])));
   }
   if (words.has("tab")) changes.tab = words.get("tab");
   const [actor, bone, focus] = (words.get("bone") || "").split(",");
@@ -93,6 +98,7 @@ export function answer_of(actor, bone, other) {
   if (actor === other) return bone;
   const own = page.actors[actor];
   const its = page.actors[other];
+  if (is_same_skeleton(own, its)) return bone;
   if (bone === own.hips) return its.hips;
   const chain = chain_of(actor, bone);
   const [from, to] = actor === 0 ? ["source", "target"] : ["target", "source"];
@@ -101,6 +107,10 @@ export function answer_of(actor, bone, other) {
   if (!answer) return its.hips;
   const share = chain.bones.length > 1 ? chain.bones.indexOf(bone) / (chain.bones.length - 1) : 1;
   return answer.bones[Math.round(share * (answer.bones.length - 1))];
+}
+
+function is_same_skeleton(a, b) {
+  return !page.pairs && a.bones.length === b.bones.length && a.bones.every((bone, i) => bone.name === b.bones[i].name);
 }
 
 /** The bone that a measure speaks of: a bone's or chain's name of the last character, or undefined. */

@@ -78,8 +78,8 @@ export function draw_marks(canvas) {
       pen.fillStyle = leg_color(leg);
       pen.globalAlpha = lane.actor === 0 && page.actors.length > 1 ? 0.45 : 1;
       for (const [first, last] of lane.spans) {
-        const from = x_of(first - 0.5, width);
-        pen.fillRect(Math.max(from, 0), y, x_of(last + 0.5, width) - from, half);
+        const from = Math.max(x_of(first - 0.5, width), LEFT - 8);
+        pen.fillRect(from, y, Math.min(x_of(last + 0.5, width), width) - from, half);
       }
     }
   });

@@ -65,12 +65,12 @@ bool is_closed(const SkinnedMesh& mesh) {
     });
 }
 
-Json mesh_json(const SkinnedMesh& mesh, bool is_prop, Blob& blob) {
+Json mesh_json(const SkinnedMesh& mesh, int prop, Blob& blob) {
     std::vector<float> inverse_bind;
     for (const Affine& matrix : mesh.inverse_bind)
         inverse_bind.insert(inverse_bind.end(), matrix.data(), matrix.data() + 16);
     return {{"name", mesh.name},
-            {"prop", is_prop},
+            {"prop", prop},
             {"color", mesh.color},
             {"closed", is_closed(mesh)},
             {"bones", mesh.bones},
@@ -103,13 +103,25 @@ Json chains_json(const Chart& chart) {
     return chains;
 }
 
+Json outlines_json(const Actor& actor, Blob& blob) {
+    Json outlines = Json::array();
+    for (const Outline& outline : actor.outlines) {
+        outlines.push_back({{"kind", to_string(outline.kind)},
+                            {"name", outline.name},
+                            {"bone", outline.bone},
+                            {"lines", blob.add(numbers_of<float>(outline.lines))}});
+    }
+    return outlines;
+}
+
 }  // namespace
 
 Json actor_part(const Actor& actor, Blob& blob) {
     const Chart& chart = *actor.chart;
     Json meshes = Json::array();
-    for (const SkinnedMesh& mesh : actor.character->meshes) meshes.push_back(mesh_json(mesh, false, blob));
-    for (const SkinnedMesh& prop : actor.character->props) meshes.push_back(mesh_json(prop, true, blob));
+    for (const SkinnedMesh& mesh : actor.character->meshes) meshes.push_back(mesh_json(mesh, -1, blob));
+    int prop = 0;
+    for (const SkinnedMesh& mesh : actor.character->props) meshes.push_back(mesh_json(mesh, prop++, blob));
     return {{"name", actor.character->name},
             {"role", actor.role},
             {"height", io::rounded(chart.height)},
@@ -120,6 +132,7 @@ Json actor_part(const Actor& actor, Blob& blob) {
             {"root", chart.root},
             {"bones", bones_json(chart)},
             {"chains", chains_json(chart)},
+            {"outlines", outlines_json(actor, blob)},
             {"meshes", meshes}};
 }
 

@@ -4,6 +4,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/draw/bone_groups.hpp>
+#include <dendraxis/skeleton/pose.hpp>
 #include <dendraxis/version.hpp>
 
 #include <fmt/format.h>
@@ -101,7 +102,6 @@ Json clip_json(const Page& page, const ShownClip& clip, Blob& blob) {
             {"contacts", std::move(plots.contacts)}};
 }
 
-// The rest of each actor, as a clip of one frame for pages of characters without clips.
 Json document_of(const Page& page, Blob& blob) {
     Json actors = Json::array();
     for (const Actor& actor : page.actors) actors.push_back(detail::actor_part(actor, blob));
@@ -144,6 +144,14 @@ std::string safe_in_html(const std::string& text) {
 }
 
 }  // namespace
+
+Clip rest_clip(const Skeleton& skeleton) {
+    Clip clip;
+    clip.name = "rest";
+    clip.bone_count = skeleton.size();
+    clip.transforms = rest_pose(skeleton);
+    return clip;
+}
 
 std::string html_of(const Page& page) {
     check(page);

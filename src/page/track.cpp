@@ -19,6 +19,11 @@ struct Track {
     bool is_rigid = true;         // each bone keeps its size, and nothing shears
 };
 
+void add_columns(std::vector<float>& numbers, const Affine& matrix) {
+    for (int column = 0; column < 4; ++column)
+        numbers.insert(numbers.end(), matrix.data() + 4 * column, matrix.data() + 4 * column + 3);
+}
+
 Track track_of(const Skeleton& skeleton, const Clip& clip) {
     Track track;
     const std::size_t bones = skeleton.size();
@@ -33,10 +38,7 @@ Track track_of(const Skeleton& skeleton, const Clip& clip) {
             const float off = (to_affine(kept).linear() - matrices[b].linear()).cwiseAbs().maxCoeff();
             if (off > k_shear * std::max(first.cwiseAbs().maxCoeff(), 1e-9f)) track.is_rigid = false;
             track.poses.push_back(kept);
-            track.matrices.insert(track.matrices.end(), matrices[b].data(), matrices[b].data() + 3);
-            for (int column = 1; column < 4; ++column)
-                track.matrices.insert(track.matrices.end(), matrices[b].data() + 4 * column,
-                                      matrices[b].data() + 4 * column + 3);
+            add_columns(track.matrices, matrices[b]);
         }
     }
     return track;
@@ -66,11 +68,24 @@ Json positions_json(const std::vector<Transform>& poses, float height, Blob& blo
     return {{"values", blob.add(steps)}, {"low", {low.x(), low.y(), low.z()}}, {"step", step}};
 }
 
+// Where props are in each frame, relative to the bones that carry them, if the clip moves or switches them.
+Json props_json(const Character& character, const Clip& clip, Blob& blob) {
+    std::vector<float> numbers;
+    const bool moves = std::any_of(character.prop_motions.begin(), character.prop_motions.end(),
+                                   [&](const Clip& motion) { return motion.name == clip.name; });
+    for (std::size_t f = 0; moves && f < clip.frame_count(); ++f) {
+        for (const SkinnedMesh& prop : props_at(character, clip.name, f))
+            add_columns(numbers, prop.inverse_bind.at(0));
+    }
+    return numbers.empty() ? Json() : blob.add(numbers);
+}
+
 }  // namespace
 
 Json track_part(const Actor& actor, const Clip& clip, Blob& blob) {
     const Track track = track_of(actor.chart->skeleton, clip);
-    Json json{{"floor", floor_of(*actor.chart, clip.name)}};
+    Json json{{"floor", floor_of(*actor.chart, clip.name)},
+              {"props", props_json(*actor.character, clip, blob)}};
     if (!track.is_rigid) {
         json["matrices"] = blob.add(track.matrices);
         return json;

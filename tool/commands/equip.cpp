@@ -1,10 +1,13 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
 #include "../support/outputs.hpp"
+#include "../support/page.hpp"
 #include "../support/print.hpp"
 
 #include "outfit.hpp"
 
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/sheet/socket_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/core.h>
@@ -132,9 +135,22 @@ int run_equip(const EquipArguments& arguments) {
     outfit.inputs.push_back(rig.character.file);
     outfit.inputs.push_back(arguments.sheet);
     check_not_input(arguments.out, outfit.inputs);
+    outfit.inputs.push_back(arguments.out);
+    check_page(arguments.page, outfit.inputs);
     const io::OutputFile file{arguments.out, outfit.glb()};
     io::write_files({&file, 1});
     outfit.report.mounted = io::mounted_props(arguments.out);
+    if (!arguments.page.empty()) {
+        const Character dressed = io::load_character(arguments.out);
+        Findings ignored;
+        const page::Actor actor{
+            &dressed, &rig.chart, "",
+            page::outlines_of(
+                io::sockets_of(arguments.sheet.empty() ? arguments.character : arguments.sheet, rig, ignored),
+                rig.chart)};
+        write_character_page(arguments.page, actor, dressed.clips, outfit.report.findings,
+                             "dendraxis equip " + arguments.character.string());
+    }
     return tell(arguments, outfit.report);
 }
 
@@ -174,6 +190,8 @@ void add_equip(CommandLine& line) {
         ->option_text("FILE[#NODE][@PART][,...] ...");
     c->add_option("--take", arguments->take, "props to take off again, by name")->option_text("NAME ...");
     c->add_flag("--take-all", arguments->take_all, "take all props off");
+    add_page_option(c, arguments->page,
+                    "write a page that shows what is mounted in rest and clips, and the sockets");
     c->add_option("-o,--out", arguments->out, "the file to write (.glb); without it, lists what is mounted")
         ->option_text("FILE");
 }

@@ -22,6 +22,7 @@ struct EquipArguments {
     fs::path terrain;
     std::vector<std::string> take;
     bool take_all = false;
+    fs::path page;
     fs::path out;
     bool json = false;
 };

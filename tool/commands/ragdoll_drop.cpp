@@ -1,6 +1,7 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
 #include "../support/outputs.hpp"
+#include "../support/page.hpp"
 #include "../support/positions.hpp"
 #include "../support/print.hpp"
 
@@ -36,6 +37,7 @@ struct RagdollDropArguments {
     fs::path terrain;
     std::string name = "drop";
     fs::path picture;
+    fs::path page;
     fs::path out;
     bool json = false;
 };
@@ -148,14 +150,15 @@ void print_figures(const Figures& figures) {
 }
 
 int run_ragdoll_drop(const RagdollDropArguments& arguments) {
-    if (arguments.out.empty() && arguments.picture.empty() && !arguments.json)
-        throw UsageError("nothing to write: give -o OUT.glb, --picture OUT.png or --json");
+    if (arguments.out.empty() && arguments.picture.empty() && arguments.page.empty() && !arguments.json)
+        throw UsageError("nothing to write: give -o OUT.glb, --picture OUT.png, --page OUT.html or --json");
     if (!arguments.picture.empty() && arguments.picture.extension() != ".png")
         throw UsageError(arguments.picture.string() + ": the picture must end in .png");
     const io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
                                                 : io::rechart(arguments.sheet, arguments.character);
     for (const fs::path& out : {arguments.out, arguments.picture})
         check_not_input(out, {arguments.character, arguments.sheet, rig.character.file, arguments.terrain});
+    check_page(arguments.page, {arguments.character, arguments.sheet, rig.character.file, arguments.terrain});
     const RagdollPlan plan =
         io::ragdoll_of(arguments.sheet.empty() ? arguments.character : arguments.sheet, rig);
     const RagdollBinding binding(plan, rig.chart);
@@ -199,6 +202,12 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     if (!arguments.picture.empty())
         files.push_back({arguments.picture, strip(rig, first, terrain ? &*terrain : nullptr)});
     io::write_files(files);
+    if (!arguments.page.empty()) {
+        page::Actor actor{&rig.character, &rig.chart, "", page::outlines_of(plan, rig.chart)};
+        if (terrain) actor.outlines.push_back(page::terrain_outline(terrain->name, surface_of(*terrain)));
+        write_character_page(arguments.page, actor, {&first.clip, 1}, findings,
+                             "dendraxis ragdoll drop " + arguments.character.string());
+    }
     const Figures figures = figures_of(all, overshoots);
     if (arguments.json) {
         print_json(figures_json(figures, findings));
@@ -240,6 +249,7 @@ void add_ragdoll_drop(CommandLine& line) {
     c->add_option("--name", arguments->name, "the new clip's name")->capture_default_str();
     c->add_option("--picture", arguments->picture, "a strip of pictures of the fall (.png)")
         ->option_text("FILE");
+    add_page_option(c, arguments->page, "write a page that plays the fall with the ragdoll's bodies");
     c->add_option("-o,--out", arguments->out, "the character with the new clip (.glb)")->option_text("FILE");
 }
 

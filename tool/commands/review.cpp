@@ -1,13 +1,11 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
-#include "../support/outputs.hpp"
+#include "../support/page.hpp"
 #include "../support/print.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/sheet/sheet.hpp>
-#include <dendraxis/io/write_file.hpp>
-#include <dendraxis/page/page.hpp>
 #include <dendraxis/review/review.hpp>
 
 #include <fmt/core.h>
@@ -121,8 +119,8 @@ struct Pairs {
     std::vector<ClipReview> reviews;
 };
 
-void write_page(const ReviewArguments& arguments, const io::Rig& source, const io::Rig& result,
-                const Pairing& pairing, const Pairs& pairs, const Review& review) {
+void write_review_page(const ReviewArguments& arguments, const io::Rig& source, const io::Rig& result,
+                       const Pairing& pairing, const Pairs& pairs, const Review& review) {
     page::Page page{
         fmt::format("{} → {}", source.character.name, result.character.name),
         {{&source.character, &pairing.source, "source"}, {&result.character, &pairing.target, "result"}},
@@ -139,16 +137,11 @@ void write_page(const ReviewArguments& arguments, const io::Rig& source, const i
         if (finding.code == "review.doubtful-chart") page.findings.push_back(finding);
     }
     page.findings.insert(page.findings.end(), pairing.findings.begin(), pairing.findings.end());
-    io::write_text(arguments.page, page::html_of(page));
+    write_page(arguments.page, page);
 }
 
 int run_review(const ReviewArguments& arguments) {
-    if (!arguments.page.empty()) {
-        if (arguments.page.extension() != ".html")
-            throw UsageError(arguments.page.string() + ": the page must end in .html");
-        check_not_input(arguments.page,
-                        {arguments.source, arguments.result, arguments.target, arguments.pairing});
-    }
+    check_page(arguments.page, {arguments.source, arguments.result, arguments.target, arguments.pairing});
     const io::Rig result = result_rig(arguments);
     io::Rig source = io::load_rig(arguments.source);
     const Pairing pairing = arguments.pairing.empty() ? pair(source.chart, result.chart)
@@ -160,7 +153,7 @@ int run_review(const ReviewArguments& arguments) {
         pairs.reviews.push_back(review_clip(pairing, pairs.clips.back().first, *own));
     }
     const Review review = judge(pairing, std::move(pairs.reviews));
-    if (!arguments.page.empty()) write_page(arguments, source, result, pairing, pairs, review);
+    if (!arguments.page.empty()) write_review_page(arguments, source, result, pairing, pairs, review);
     const int status = arguments.gate && !review.passed ? k_gate_failed : k_done;
     if (arguments.json) {
         print_json(review_json(review));
@@ -192,9 +185,8 @@ void add_review(CommandLine& line) {
         ->option_text("TEXT");
     c->add_option("--suffix", arguments->suffix, "what `retarget` put behind each clip's name")
         ->option_text("TEXT");
-    c->add_option("--page", arguments->page,
-                  "write a page that plays source and result side by side; it opens in any browser")
-        ->option_text("FILE.html");
+    add_page_option(c, arguments->page,
+                    "write a page that plays source and result side by side; it opens in any browser");
     c->add_flag("--gate", arguments->gate, "exit with status 1 if a measure exceeds its gate");
 }
 

@@ -1,6 +1,7 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
 #include "../support/outputs.hpp"
+#include "../support/page.hpp"
 #include "../support/positions.hpp"
 #include "../support/print.hpp"
 
@@ -13,6 +14,8 @@
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/skeleton/mend.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+
+#include <dendraxis/equip/surface.hpp>
 
 #include <fmt/core.h>
 
@@ -28,6 +31,7 @@ struct SolveArguments {
     float hips_freedom = 0.0f;
     bool no_ranges = false;
     std::string name;
+    fs::path page;
     fs::path out;
     bool json = false;
 };
@@ -87,11 +91,34 @@ void print_solved(const Chart& chart, const SolvedClip& solved) {
                    joint.frames, frames);
 }
 
+// The character before and after, with its targets and the terrain.
+void write_solve_page(const SolveArguments& arguments, const io::Rig& rig, const SolveTask& task,
+                      const Clip& start, const SolvedClip& solved, const Findings& findings) {
+    std::vector<page::Outline> outlines;
+    for (const NamedEffector& reach : task.effectors)
+        outlines.push_back(page::target_outline(reach.name, reach.effector.target, rig.chart));
+    for (const NamedAim& aim : task.aims)
+        outlines.push_back(page::target_outline(aim.name, aim.target, rig.chart));
+    if (!arguments.terrain.empty()) {
+        const Surface surface = surface_of(io::load_character(arguments.terrain));
+        outlines.push_back(page::terrain_outline(arguments.terrain.stem().string(), surface));
+    }
+    page::Page page{
+        fmt::format("{}: {}", rig.character.name, solved.clip.name),
+        {{&rig.character, &rig.chart, "before", outlines}, {&rig.character, &rig.chart, "after", outlines}},
+        {{solved.clip.name, {&start, &solved.clip}, {}}},
+        nullptr,
+        findings,
+        "dendraxis solve " + arguments.character.string()};
+    write_page(arguments.page, page);
+}
+
 int run_solve(const SolveArguments& arguments) {
     if (arguments.reach_words.empty() && arguments.aim_words.empty() && arguments.terrain.empty())
         throw UsageError("nothing to solve: give --reach, --aim or --terrain");
     const io::Rig rig = io::load_rig(arguments.character);
     check_not_input(arguments.out, {arguments.character, rig.character.file, arguments.terrain});
+    check_page(arguments.page, {arguments.character, rig.character.file, arguments.terrain, arguments.out});
     const Chart& chart = rig.chart;
     Findings findings = rig.character.findings;
     const Clip start = start_of(rig.character, arguments.clip, findings);
@@ -120,6 +147,7 @@ int run_solve(const SolveArguments& arguments) {
 
     const io::OutputFile file{arguments.out, io::glb_with_clips(rig.character, {&solved.clip, 1})};
     io::write_files({&file, 1});
+    if (!arguments.page.empty()) write_solve_page(arguments, rig, task, start, solved, findings);
     if (arguments.json) {
         print_json(solved_json(chart, solved, findings));
         return k_done;
@@ -158,6 +186,8 @@ void add_solve(CommandLine& line) {
     c->add_option("--name", arguments->name,
                   "the name of the new clip; default: the clip's name with -solved")
         ->option_text("NAME");
+    add_page_option(c, arguments->page,
+                    "write a page that plays the clip before and after, with targets and terrain");
     add_file(c, "-o,--out", arguments->out, "the character with the new clip (.glb)");
 }
 

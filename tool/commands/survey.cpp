@@ -1,5 +1,6 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
+#include "../support/page.hpp"
 #include "../support/print.hpp"
 
 #include <dendraxis/base/rotation.hpp>
@@ -16,6 +17,7 @@ namespace {
 
 struct SurveyArguments {
     fs::path character;
+    fs::path page;
     bool json = false;
 };
 
@@ -83,7 +85,12 @@ void print_tree(const Chart& chart) {
 }
 
 int run_survey(const SurveyArguments& arguments) {
-    const Survey survey = dendraxis::survey(io::load_character(arguments.character));
+    check_page(arguments.page, {arguments.character});
+    const Character character = io::load_character(arguments.character);
+    const Survey survey = dendraxis::survey(character);
+    if (!arguments.page.empty())
+        write_character_page(arguments.page, {&character, &survey.chart, ""}, character.clips,
+                             survey.findings, "dendraxis survey " + arguments.character.string());
     if (arguments.json) {
         print_json(survey_json(survey));
         return k_done;
@@ -105,6 +112,7 @@ int run_survey(const SurveyArguments& arguments) {
         fmt::print("  {:<24} {:>6} {:>6g} {:>8.2f} {:>9.2f} {:>7}\n", clip.name, clip.frames, clip.fps,
                    clip.seconds, clip.root_motion, clip.moving);
     }
+    if (!arguments.page.empty()) fmt::print("\n  open {} in a browser\n", arguments.page.string());
     print_findings(survey.findings);
     return k_done;
 }
@@ -114,6 +122,7 @@ void add_survey(CommandLine& line) {
     CLI::App* c = line.add("survey", "List what a character file holds and report what will cause trouble",
                            "survey hero.glb", arguments, run_survey);
     add_file(c, "CHARACTER", arguments->character, "the character's file");
+    add_page_option(c, arguments->page, "write a page that shows rest, chains, evidence and clips");
 }
 
 const Registration k_survey(10, add_survey);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <dendraxis/chart/pairing.hpp>
+#include <dendraxis/page/outline.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/character.hpp>
 
@@ -16,6 +17,7 @@ struct Actor {
     const Character* character = nullptr;
     const Chart* chart = nullptr;
     std::string role;  ///< what people read beside its name: `source`, `result`; may be empty
+    std::vector<Outline> outlines = {};
 };
 
 /// A clip on the page. `played` has one clip for each of the page's actors; all have the same frames.
@@ -25,14 +27,18 @@ struct ShownClip {
     ClipReview review;  ///< without measures where nothing is compared
 };
 
-/// What a page shows. One actor, or two: a source and the result that is compared with it.
+/// The rest of a character, as a clip of one frame.
+Clip rest_clip(const Skeleton& skeleton);
+
+/// What a page shows. One actor, or two: a source and the result that is compared with it, or one character
+/// before and after.
 struct Page {
     std::string title;
     std::vector<Actor> actors;
     std::vector<ShownClip> clips;
     const Pairing* pairing = nullptr;  ///< of a source and its result; null for one character
-    Findings findings;                 ///< about the whole; what is over a gate comes from the reviews
-    std::string made_by;               ///< the command that made the page; may be empty
+    Findings findings = {};            ///< about the whole; what is over a gate comes from the reviews
+    std::string made_by = {};          ///< the command that made the page; may be empty
 };
 
 /// The page as HTML: the library's own model matrices frame by frame, meshes, chains, measures, plots, and

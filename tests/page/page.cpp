@@ -1,0 +1,305 @@
+// The page: its data against the library, and the page itself in a browser.
+#include "workshop.hpp"
+
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/write_file.hpp>
+#include <dendraxis/page/page.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <doctest/doctest.h>
+
+#include <cstring>
+
+using namespace dendraxis;
+using nlohmann::json;
+
+namespace {
+
+using workshop::Scratch;
+namespace fs = workshop::fs;
+
+std::string between(const std::string& text, const std::string& from, const std::string& to) {
+    const std::size_t start = text.find(from);
+    REQUIRE(start != std::string::npos);
+    const std::size_t end = text.find(to, start + from.size());
+    return text.substr(start + from.size(), end - start - from.size());
+}
+
+std::vector<std::uint8_t> bytes_of_base64(const std::string& text) {
+    std::vector<std::uint8_t> bytes;
+    std::uint32_t group = 0;
+    int bits = 0;
+    for (const char letter : text) {
+        const std::size_t value =
+            std::string_view("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/").find(letter);
+        if (value == std::string_view::npos) break;
+        group = group << 6 | static_cast<std::uint32_t>(value);
+        bits += 6;
+        if (bits >= 8) bytes.push_back(static_cast<std::uint8_t>(group >> (bits -= 8)));
+    }
+    return bytes;
+}
+
+// A page taken apart again.
+struct ReadPage {
+    explicit ReadPage(const std::string& html)
+        : document(json::parse(between(html, "id=\"document\">", "</script>"))),
+          bytes(bytes_of_base64(between(html, "id=\"numbers\">", "</script>"))) {}
+
+    template <class Number>
+    std::vector<Number> numbers(const json& reference) const {
+        std::vector<Number> values(reference["count"].get<std::size_t>());
+        const auto at = reference["at"].get<std::size_t>();
+        REQUIRE(at + values.size() * sizeof(Number) <= bytes.size());
+        std::memcpy(values.data(), bytes.data() + at, values.size() * sizeof(Number));
+        return values;
+    }
+
+    // Of all frames and bones.
+    std::vector<Vec3> positions(const json& track) const {
+        std::vector<Vec3> points;
+        if (track.contains("matrices")) {
+            const auto values = numbers<float>(track["matrices"]);
+            for (std::size_t i = 0; i < values.size(); i += 12)
+                points.emplace_back(values[i + 9], values[i + 10], values[i + 11]);
+            return points;
+        }
+        const json& own = track["positions"];
+        REQUIRE(own["values"]["type"] == "u16");
+        const auto steps = numbers<std::uint16_t>(own["values"]);
+        for (std::size_t i = 0; i < steps.size(); i += 3) {
+            Vec3 point;
+            for (std::size_t axis = 0; axis < 3; ++axis)
+                point[static_cast<int>(axis)] =
+                    own["low"][axis].get<float>() + own["step"].get<float>() * steps[i + axis];
+            points.push_back(point);
+        }
+        return points;
+    }
+
+    json document;
+    std::vector<std::uint8_t> bytes;
+};
+
+// A review of the diver's clips on the bosun, without passes, so that there is something to see.
+struct Reviewed {
+    Pairing pairing = [] {
+        Pairing made = pair(chart(workshop::diver()), chart(workshop::bosun()));
+        made.settings.feet = made.settings.hands = made.settings.clearance = made.settings.ranges = false;
+        return made;
+    }();
+    std::vector<Clip> clips;
+    std::vector<ClipReview> reviews;
+    page::Page page{
+        "diver <b>to</b> bosun",
+        {{&workshop::diver(), &pairing.source, "source"}, {&workshop::bosun(), &pairing.target, "result"}},
+        {},
+        &pairing,
+        {{Severity::note, "chart.note", "</script><img src=x onerror=alert(1)>", "<b>", ""}},
+        "test"};
+
+    Reviewed() {
+        const Transfer transfer(pairing);
+        for (const Clip& clip : workshop::diver().clips) clips.push_back(transfer.apply(clip));
+        for (std::size_t i = 0; i < clips.size(); ++i) {
+            const Clip& source = workshop::diver().clips[i];
+            page.clips.push_back({source.name, {&source, &clips[i]}, review_clip(pairing, source, clips[i])});
+        }
+    }
+};
+
+std::vector<Transform> in_model_space(const Character& character, const Clip& clip) {
+    std::vector<Transform> model(clip.transforms.size());
+    to_model_space(character.skeleton, clip.transforms, model);
+    return model;
+}
+
+}  // namespace
+
+TEST_CASE("a page holds every bone of every frame where the library has it") {
+    const Reviewed reviewed;
+    const ReadPage page(page::html_of(reviewed.page));
+    CHECK(page.document["title"] == "diver <b>to</b> bosun");
+    CHECK(page.document["pairs"].size() >= reviewed.pairing.chains.size());
+    REQUIRE(page.document["clips"].size() == reviewed.clips.size());
+    float worst = 0.0f;
+    for (std::size_t c = 0; c < reviewed.clips.size(); ++c) {
+        const json& clip = page.document["clips"][c];
+        for (std::size_t a = 0; a < 2; ++a) {
+            const auto wanted =
+                in_model_space(*reviewed.page.actors[a].character, *reviewed.page.clips[c].played[a]);
+            const std::vector<Vec3> shown = page.positions(clip["tracks"][a]);
+            REQUIRE(shown.size() == wanted.size());
+            for (std::size_t i = 0; i < shown.size(); ++i)
+                worst = std::max(worst, (shown[i] - wanted[i].translation).norm());
+        }
+    }
+    CHECK(worst < 0.06e-3f);
+    CHECK(worst > 0.0f);
+}
+
+TEST_CASE("a page tells of each measure over its gate, with where and when") {
+    const Reviewed reviewed;
+    const ReadPage page(page::html_of(reviewed.page));
+    std::size_t marks = 0;
+    for (const json& clip : page.document["clips"]) {
+        for (const json& measure : clip["measures"]) {
+            CHECK(measure["frame"].get<std::size_t>() < clip["frames"].get<std::size_t>());
+            const bool is_over =
+                measure.contains("gate") && measure["value"].get<double>() > measure["gate"].get<double>();
+            CHECK(measure.contains("finding") == is_over);
+            if (is_over) ++marks;
+        }
+        CHECK(clip["plots"].size() == 6);
+        for (const json& plot : clip["plots"]) {
+            for (const json& series : plot["series"]) CHECK(series["values"]["count"] == clip["frames"]);
+        }
+    }
+    const Review review = judge(reviewed.pairing, [&] {
+        std::vector<ClipReview> reviews;
+        for (const page::ShownClip& clip : reviewed.page.clips) reviews.push_back(clip.review);
+        return reviews;
+    }());
+    CHECK(marks == review.findings.size());
+    CHECK(marks > 0);
+}
+
+TEST_CASE("a pose that shears is shown as matrices, one that does not as steps") {
+    const Character& character = workshop::bosun();
+    Clip squash = page::rest_clip(character.skeleton);
+    squash.name = "squash";
+    const auto spine = static_cast<std::size_t>(chart(character).find("spine")->bones.front());
+    squash.transforms[spine].scale = {1.0f, 0.5f, 1.0f};
+    squash.transforms.insert(squash.transforms.end(), squash.transforms.begin(), squash.transforms.end());
+    squash.transforms[spine].scale = Vec3::Ones();
+    const Chart own = chart(character);
+    const Clip rest = page::rest_clip(character.skeleton);
+    const page::Page shown{
+        "bosun", {{&character, &own, ""}}, {{"squash", {&squash}, {}}, {"rest", {&rest}, {}}}};
+    const ReadPage page(page::html_of(shown));
+    CHECK(page.document["clips"][0]["tracks"][0].contains("matrices"));
+    CHECK(page.document["clips"][1]["tracks"][0].contains("positions"));
+    std::vector<Affine> wanted(character.skeleton.size());
+    to_model_matrices(character.skeleton, squash.frame(1), wanted);
+    const std::vector<Vec3> points = page.positions(page.document["clips"][0]["tracks"][0]);
+    for (std::size_t b = 0; b < wanted.size(); ++b)
+        CHECK((points[wanted.size() + b] - wanted[b].translation()).norm() < 1e-5f);
+}
+
+TEST_CASE("no name in a file ends the page's script or becomes markup") {
+    const Reviewed reviewed;
+    const std::string html = page::html_of(reviewed.page);
+    CHECK(html.find("</script><img") == std::string::npos);
+    CHECK(html.find("<title>diver &lt;b&gt;to&lt;/b&gt; bosun</title>") != std::string::npos);
+    std::size_t ends = 0;
+    for (std::size_t at = 0; (at = html.find("</script>", at)) != std::string::npos; ++at) ++ends;
+    CHECK(ends == 4);
+    CHECK(html.find("http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'") !=
+          std::string::npos);
+    CHECK(html.size() < 4'000'000);
+}
+
+TEST_CASE("clips that do not belong together are refused") {
+    Reviewed reviewed;
+    Clip shorter = reviewed.clips[0];
+    shorter.transforms.resize(shorter.transforms.size() - shorter.bone_count);
+    reviewed.page.clips[0].played[1] = &shorter;
+    CHECK_THROWS_WITH(page::html_of(reviewed.page), doctest::Contains("differ in their frames"));
+    reviewed.page.clips[0].played[1] = &workshop::diver().clips[0];
+    CHECK_THROWS_WITH(page::html_of(reviewed.page), doctest::Contains("of another skeleton"));
+}
+
+TEST_CASE("commands write pages, and never over what they read") {
+    const Scratch scratch;
+    const auto page_of = [&](const std::string& command) {
+        const fs::path file = scratch / "page.html";
+        const workshop::Outcome outcome = workshop::run_tool(command + " --page " + file.string());
+        REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+        return ReadPage(io::read_text(file));
+    };
+    const ReadPage surveyed = page_of("survey " + workshop::k_bosun);
+    CHECK(surveyed.document["clips"][0]["name"] == "rest");
+    CHECK(surveyed.document["actors"][0]["chains"].size() == chart(workshop::bosun()).chains.size());
+    const ReadPage fallen = page_of("ragdoll drop " + workshop::k_diver + " --seconds 0.2");
+    CHECK(fallen.document["clips"][1]["name"] == "drop");
+    CHECK(fallen.document["actors"][0]["outlines"][0]["kind"] == "body");
+    const ReadPage reached = page_of("solve " + workshop::k_diver + " --reach arm.left=0.5,1,0.3 -o " +
+                                     (scratch / "reach.glb").string());
+    CHECK(reached.document["actors"].size() == 2);
+    CHECK(reached.document["actors"][1]["outlines"][0]["name"] == "arm.left");
+    const ReadPage dressed =
+        page_of("equip " + workshop::k_diver + " --put " + workshop::demo("lantern.glb").string() +
+                "@hand.left -o " + (scratch / "lit.glb").string());
+    CHECK(dressed.document["actors"][0]["meshes"].front()["prop"] == -1);
+    CHECK(dressed.document["actors"][0]["meshes"].back()["prop"] == 3);
+    CHECK(dressed.document["actors"][0]["outlines"][0]["kind"] == "socket");
+
+    const fs::path copy = scratch / "bosun.html";
+    fs::copy_file(workshop::demo("bosun.glb"), copy);
+    const workshop::Outcome over = workshop::run_tool("survey " + copy.string() + " --page " + copy.string());
+    CHECK(over.status == 2);
+    CHECK(fs::file_size(copy) == fs::file_size(workshop::demo("bosun.glb")));
+    const workshop::Outcome ending = workshop::run_tool("survey " + workshop::k_bosun + " --page page.txt");
+    CHECK(ending.status == 2);
+    CHECK(ending.err.find("must end in .html") != std::string::npos);
+}
+
+TEST_CASE("the page works in a browser") {
+    const fs::path modules = DENDRAXIS_BROWSER;
+    if (!fs::exists(modules / "node_modules/playwright-core") || !fs::exists("/usr/bin/chromium")) {
+        MESSAGE("no browser is installed (./test.sh installs one where npm is there): not checked");
+        return;
+    }
+    const Scratch scratch;
+    Reviewed reviewed;
+    reviewed.page.clips.back().name = "<img src=x onerror=alert(1)>";
+    io::write_text(scratch / "page.html", page::html_of(reviewed.page));
+    json expected{{"click", {{"actor", 1}, {"bone", reviewed.pairing.target.find("head")->bones.front()}}},
+                  {"filter", "stroll"}};
+    for (const std::size_t frame : {std::size_t{0}, std::size_t{17}, std::size_t{50}}) {
+        for (std::size_t a = 0; a < 2; ++a) {
+            const Character& character = *reviewed.page.actors[a].character;
+            const page::ShownClip& clip = reviewed.page.clips[1];
+            const auto model = in_model_space(character, *clip.played[a]);
+            for (std::size_t bone = 0; bone < character.skeleton.size(); ++bone) {
+                const Vec3& at = model[frame * character.skeleton.size() + bone].translation;
+                expected["bones"].push_back({{"actor", a},
+                                             {"clip", clip.name},
+                                             {"frame", frame},
+                                             {"bone", bone},
+                                             {"position", {at.x(), at.y(), at.z()}}});
+            }
+        }
+    }
+    io::write_text(scratch / "expected.json", expected.dump());
+    const workshop::Outcome outcome = workshop::run(
+        "node " + std::string(DENDRAXIS_SOURCE) + "/tests/page/browser.mjs " + modules.string() + " " +
+        (scratch / "page.html").string() + " " + (scratch / "expected.json").string());
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    const json result = json::parse(outcome.out);
+    INFO(outcome.out);
+    CHECK(result["errors"].empty());
+    for (const json& distance : result["distances"]) CHECK(distance.get<double>() < 0.1e-3);
+    CHECK(result["colors"].get<int>() > 200);
+    CHECK(result["after_right"] == 4);
+    CHECK(result["after_home"] == 0);
+    for (const char* done : {"at_end", "plays", "stops", "side_view", "help_opens", "help_closes"})
+        CHECK_MESSAGE(result[done] == true, done);
+    CHECK(result["mode"] == "over");
+    const json& finding = result["finding"];
+    CHECK(std::find(finding["frames"].begin(), finding["frames"].end(), finding["frame"]) !=
+          finding["frames"].end());
+    CHECK(finding["focus"] == true);
+    CHECK(result["clicked"]["bone"] == expected["click"]["bone"]);
+    CHECK(result["tab"] == "chains");
+    CHECK(result["chosen_rows"] == 1);
+    CHECK(result["linked"]["frame"] == 7);
+    CHECK(result["linked"]["yaw"].get<double>() == doctest::Approx(1.25));
+    CHECK(result["linked"]["clip"] == result["linked_from"]);
+    CHECK(result["filtered"] == 2);
+    CHECK(result["made_by_names"] == 0);
+    CHECK(result["smallest_text"].get<double>() >= 12.0);
+    CHECK(result["sticks_out"] == 0);
+    CHECK(result["unnamed_controls"] == 0);
+}

@@ -1,0 +1,33 @@
+#include "page.hpp"
+
+#include "outputs.hpp"
+
+#include <dendraxis/io/write_file.hpp>
+
+namespace dendraxis::tool {
+
+void check_page(const fs::path& out, const std::vector<fs::path>& inputs) {
+    if (out.empty()) return;
+    if (out.extension() != ".html") throw UsageError(out.string() + ": the page must end in .html");
+    check_not_input(out, inputs);
+}
+
+void write_page(const fs::path& out, const page::Page& page) {
+    io::write_text(out, page::html_of(page));
+}
+
+void write_character_page(const fs::path& out, const page::Actor& actor, std::span<const Clip> clips,
+                          const Findings& findings, const std::string& command) {
+    const Clip rest = page::rest_clip(actor.chart->skeleton);
+    page::Page page{actor.character->name, {actor}, {{rest.name, {&rest}, {}}}, nullptr, findings, command};
+    for (const Clip& clip : clips) {
+        if (clip.frame_count() > 0) page.clips.push_back({clip.name, {&clip}, {}});
+    }
+    write_page(out, page);
+}
+
+void add_page_option(CLI::App* command, fs::path& out, const char* what) {
+    command->add_option("--page", out, what)->option_text("FILE.html");
+}
+
+}  // namespace dendraxis::tool
