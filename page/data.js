@@ -14,7 +14,21 @@ const numbers = bytes_of(document.getElementById("numbers").textContent);
 
 /** The array that a reference of the document stands for; no copy. */
 export function array(reference) {
-  return new TYPES[reference.type](numbers, reference.at, reference.count);
+  return new TYPES[reference.type](reference.numbers || numbers, reference.at, reference.count);
+}
+
+/** What a server sends: a document, and the numbers that its references point into. */
+export function unpack(buffer) {
+  const length = new DataView(buffer).getUint32(0, true);
+  const text = new TextDecoder().decode(new Uint8Array(buffer, 4, length));
+  return { document: JSON.parse(text), numbers: buffer.slice(4 + length) };
+}
+
+/** Binds all references in a part of a document to their numbers. */
+export function adopt(part, own) {
+  if (part === null || typeof part !== "object") return;
+  if ("at" in part && "type" in part) Object.defineProperty(part, "numbers", { value: own });
+  else for (const value of Object.values(part)) adopt(value, own);
 }
 
 /** Where a bone is in a frame of a track, in model space: a column-major 4x4 matrix, written to `matrix`. */

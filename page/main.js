@@ -4,7 +4,10 @@ import { state, update, on_change, current_clip, read_address, chain_of, answer_
 import { choice } from "./actor.js";
 import { Stage } from "./stage.js";
 import { draw_marks, draw_plots, show_frame, fill_choices, frame_at, go_to_next_mark, time_words, marks } from "./timeline.js";
-import { TABS, make, draw_clips, draw_panel, clips_shown } from "./panels.js";
+import { TABS, draw_clips, draw_panel, clips_shown } from "./panels.js";
+import { make } from "./make.js";
+import { live, follow_files, undo, redo, show_before, is_changed } from "./live.js";
+import { show_effect } from "./adjust.js";
 
 const $ = (id) => document.getElementById(id);
 const VIEWS = [["Front", 0, 0.05, "1"], ["Side", Math.PI / 2, 0.05, "2"], ["Top", 0, 1.57, "3"], ["Back", Math.PI, 0.05, "4"], ["Quarter", 0.6, 0.12, "5"]];
@@ -76,15 +79,20 @@ const ACTIONS = {
   "/": () => $("filter").focus(), d: () => { set_theme(state.theme === "dark" ? "light" : "dark"); update({}); },
   "?": () => ($("help").open ? $("help").close() : $("help").showModal()),
 };
+if (live.on) {
+  KEYS.push(["Z Y", "undo, redo a change"], ["W", "before the changes, with them"]);
+  Object.assign(ACTIONS, { z: () => { undo(); update({ tab: state.tab }); }, y: () => { redo(); update({ tab: state.tab }); },
+                           w: () => show_before(!live.before && is_changed()) });
+}
 for (const view of VIEWS) ACTIONS[view[3]] = () => set_view(view);
 for (const [name, , key] of SHOWN) ACTIONS[key] = () => toggle(name);
 
 function on_key(event) {
-  const typing = event.target.matches("input[type=search], select");
+  const typing = event.target.matches("input[type=search], input[type=number], select");
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   if (typing && event.key !== "Escape") return;
   if (event.key === " " && event.target.matches("button, input[type=checkbox]")) return;
-  if (/^Arrow(Up|Down)$/.test(event.key) && event.target.closest("#panel")) return;
+  if (event.key.startsWith("Arrow") && event.target.closest("#panel")) return;
   const action = ACTIONS[event.key.length === 1 ? event.key.toLowerCase() : event.key];
   if (!action) return;
   if (event.key === "Escape" && ($("help").open || typing)) { event.target.blur(); return; }
@@ -144,7 +152,13 @@ function take_address() {
 function on_state(changes) {
   if ("clip" in changes) fill_choices($("plot-a"), $("plot-b"), $("speed"));
   if ("playing" in changes || "speed" in changes || "clip" in changes) play_from = undefined;
-  if (Object.keys(changes).some((name) => ["clip", "filter", "only_over"].includes(name))) draw_clips($("clip-list"));
+  if ("revision" in changes) {
+    show_effect();
+    show_head();
+    for (const view of stage.actors) view.trail_clip = -1;
+    if (state.tab !== "adjust") draw_panel($("panel"));
+  }
+  if (Object.keys(changes).some((name) => ["clip", "filter", "only_over", "revision"].includes(name))) draw_clips($("clip-list"));
   if (Object.keys(changes).some((name) => ["clip", "tab", "chosen"].includes(name))) draw_panel($("panel"));
   if (!dirty) requestAnimationFrame(draw);
   dirty = true;
@@ -157,7 +171,7 @@ export function draw() {
   stage.resize();
   stage.pose();
   stage.draw();
-  const drawn = [state.clip, state.plots, state.theme, $("plots").clientWidth, window.devicePixelRatio].join();
+  const drawn = [state.clip, state.revision, state.plots, state.theme, $("plots").clientWidth, window.devicePixelRatio].join();
   if (drawn !== lanes_drawn) {
     lanes_drawn = drawn;
     draw_marks($("marks"));
@@ -232,9 +246,10 @@ function start() {
   take_address();
   update({ clip: state.clip, tab: state.tab });
   draw();
+  follow_files();
   // For tests and curious people: what is shown, and where it is.
   window.page = {
-    state, update, draw, stage, document: page,
+    state, update, draw, stage, live, document: page,
     bone: (actor, bone) => { draw(); return stage.actors[actor].matrices[bone].elements.slice(); },
     on_screen: (actor, bone) => {
       draw();

@@ -2,21 +2,14 @@
 import { page, strain, measure_words, measure_text } from "./data.js";
 import { state, update, current_clip, bone_named, answer_of } from "./state.js";
 import { choice } from "./actor.js";
+import { make } from "./make.js";
+import { live } from "./live.js";
+import { adjust_panel } from "./adjust.js";
 
 export const TABS = page.pairs
   ? [["findings", "Findings"], ["measures", "Measures"], ["chains", "Chains"]]
   : [["findings", "Findings"], ["chains", "Chains"]];
-
-/** An element with properties and children; texts are texts, never markup. */
-export function make(tag, properties = {}, ...children) {
-  const element = document.createElement(tag);
-  for (const [name, value] of Object.entries(properties)) {
-    if (name.startsWith("aria-") || name === "role") element.setAttribute(name, value);
-    else element[name] = value;
-  }
-  element.append(...children);
-  return element;
-}
+if (live.on) TABS.push(["adjust", "Adjust"]);
 
 const worst_of = (clip) => clip.measures.reduce((worst, m) => (rank(m) > rank(worst) ? m : worst), undefined);
 const rank = (measure) => (measure === undefined ? -1 : (measure.finding ? 1000 : 0) + strain(measure));
@@ -67,7 +60,7 @@ export function show_measure(clip, measure) {
 }
 
 export function draw_panel(panel) {
-  const parts = { findings: findings_panel, measures: measures_panel, chains: chains_panel }[state.tab];
+  const parts = { findings: findings_panel, measures: measures_panel, chains: chains_panel, adjust: adjust_panel }[state.tab];
   panel.replaceChildren(...(parts || findings_panel)());
   const chosen = panel.querySelector("tr.chosen");
   if (chosen) chosen.scrollIntoView({ block: "nearest" });

@@ -20,6 +20,7 @@ export const state = {
   chosen: null,  // { actor, bone }: its chain is lit
   focus: false,  // whether the camera looks at the chosen bone
   tab: "findings", filter: "", only_over: false, plots: [0, 1], theme: "light",
+  revision: 0,   // counts changes of what the clips hold
 };
 
 const listeners = [];

@@ -24,6 +24,7 @@ class Blob {
 
     /// All bytes in base64 (RFC 4648).
     std::string base64() const;
+    std::span<const std::uint8_t> bytes() const { return bytes_; }
 
  private:
     template <class Number>

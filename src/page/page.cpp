@@ -88,11 +88,15 @@ Json measures_json(const Page& page, const ClipReview& review) {
     return measures;
 }
 
-Json clip_json(const Page& page, const ShownClip& clip, Blob& blob) {
+}  // namespace
+
+namespace detail {
+
+Json clip_part(const Page& page, const ShownClip& clip, Blob& blob) {
     Json tracks = Json::array();
     for (std::size_t a = 0; a < page.actors.size(); ++a)
-        tracks.push_back(detail::track_part(page.actors[a], *clip.played[a], blob));
-    detail::Plots plots = detail::plots_part(page, clip, blob);
+        tracks.push_back(track_part(page.actors[a], *clip.played[a], blob));
+    Plots plots = plots_part(page, clip, blob);
     return {{"name", clip.name},
             {"fps", io::rounded(clip.played[0]->fps)},
             {"frames", clip.played[0]->frame_count()},
@@ -103,10 +107,11 @@ Json clip_json(const Page& page, const ShownClip& clip, Blob& blob) {
 }
 
 Json document_of(const Page& page, Blob& blob) {
+    check(page);
     Json actors = Json::array();
-    for (const Actor& actor : page.actors) actors.push_back(detail::actor_part(actor, blob));
+    for (const Actor& actor : page.actors) actors.push_back(actor_part(actor, blob));
     Json clips = Json::array();
-    for (const ShownClip& clip : page.clips) clips.push_back(clip_json(page, clip, blob));
+    for (const ShownClip& clip : page.clips) clips.push_back(clip_part(page, clip, blob));
     Json findings = Json::array();
     for (const Finding& finding : page.findings) findings.push_back(finding_json(finding));
     Json document{{"format", "dendraxis-page"},
@@ -122,8 +127,13 @@ Json document_of(const Page& page, Blob& blob) {
         document["pairs"] = pairs_json(*page.pairing);
         document["leg_ratio"] = io::rounded(leg_ratio(*page.pairing));
     }
+    if (!page.live.empty()) document["live"] = page.live;
     return document;
 }
+
+}  // namespace detail
+
+namespace {
 
 // So that no text of a file ends the script that holds it (HTML standard, section 4.12.1.3).
 std::string safe_in_script(std::string text) {
@@ -154,20 +164,23 @@ Clip rest_clip(const Skeleton& skeleton) {
 }
 
 std::string html_of(const Page& page) {
-    check(page);
     Blob blob;
-    const std::string document =
-        safe_in_script(document_of(page, blob).dump(-1, ' ', false, Json::error_handler_t::replace));
+    const Json document = detail::document_of(page, blob);
+    return detail::html_with(page, document, blob);
+}
+
+std::string detail::html_with(const Page& page, const Json& document, const Blob& blob) {
     std::string html;
-    std::string_view rest = detail::page_template();
+    std::string_view rest = page_template();
     const auto put = [&](std::string_view mark, const std::string& text) {
         const std::size_t at = rest.find(mark);
         html += rest.substr(0, at);
         html += text;
         rest.remove_prefix(at + mark.size());
     };
+    put("@CONNECT@", page.live.empty() ? "'none'" : "'self'");
     put("@TITLE@", safe_in_html(page.title));
-    put("@DOCUMENT@", document);
+    put("@DOCUMENT@", safe_in_script(document.dump(-1, ' ', false, Json::error_handler_t::replace)));
     put("@NUMBERS@", blob.base64());
     html += rest;
     return html;

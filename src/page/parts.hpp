@@ -20,6 +20,15 @@ struct Plots {
 };
 Plots plots_part(const Page& page, const ShownClip& clip, Blob& blob);
 
+/// One clip: its tracks, measures and plots.
+Json clip_part(const Page& page, const ShownClip& clip, Blob& blob);
+
+/// All of a page.
+Json document_of(const Page& page, Blob& blob);
+
+/// The page with this document.
+std::string html_with(const Page& page, const Json& document, const Blob& blob);
+
 /// The files under page/, joined: the page but for its title and its data.
 std::string_view page_template();
 

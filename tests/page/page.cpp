@@ -1,4 +1,5 @@
 // The page: its data against the library, and the page itself in a browser.
+#include "page_reader.hpp"
 #include "workshop.hpp"
 
 #include <dendraxis/io/gltf/gltf.hpp>
@@ -9,78 +10,14 @@
 
 #include <doctest/doctest.h>
 
-#include <cstring>
-
 using namespace dendraxis;
 using nlohmann::json;
 
 namespace {
 
+using workshop::PageReader;
 using workshop::Scratch;
 namespace fs = workshop::fs;
-
-std::string between(const std::string& text, const std::string& from, const std::string& to) {
-    const std::size_t start = text.find(from);
-    REQUIRE(start != std::string::npos);
-    const std::size_t end = text.find(to, start + from.size());
-    return text.substr(start + from.size(), end - start - from.size());
-}
-
-std::vector<std::uint8_t> bytes_of_base64(const std::string& text) {
-    std::vector<std::uint8_t> bytes;
-    std::uint32_t group = 0;
-    int bits = 0;
-    for (const char letter : text) {
-        const std::size_t value =
-            std::string_view("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/").find(letter);
-        if (value == std::string_view::npos) break;
-        group = group << 6 | static_cast<std::uint32_t>(value);
-        bits += 6;
-        if (bits >= 8) bytes.push_back(static_cast<std::uint8_t>(group >> (bits -= 8)));
-    }
-    return bytes;
-}
-
-// A page taken apart again.
-struct ReadPage {
-    explicit ReadPage(const std::string& html)
-        : document(json::parse(between(html, "id=\"document\">", "</script>"))),
-          bytes(bytes_of_base64(between(html, "id=\"numbers\">", "</script>"))) {}
-
-    template <class Number>
-    std::vector<Number> numbers(const json& reference) const {
-        std::vector<Number> values(reference["count"].get<std::size_t>());
-        const auto at = reference["at"].get<std::size_t>();
-        REQUIRE(at + values.size() * sizeof(Number) <= bytes.size());
-        std::memcpy(values.data(), bytes.data() + at, values.size() * sizeof(Number));
-        return values;
-    }
-
-    // Of all frames and bones.
-    std::vector<Vec3> positions(const json& track) const {
-        std::vector<Vec3> points;
-        if (track.contains("matrices")) {
-            const auto values = numbers<float>(track["matrices"]);
-            for (std::size_t i = 0; i < values.size(); i += 12)
-                points.emplace_back(values[i + 9], values[i + 10], values[i + 11]);
-            return points;
-        }
-        const json& own = track["positions"];
-        REQUIRE(own["values"]["type"] == "u16");
-        const auto steps = numbers<std::uint16_t>(own["values"]);
-        for (std::size_t i = 0; i < steps.size(); i += 3) {
-            Vec3 point;
-            for (std::size_t axis = 0; axis < 3; ++axis)
-                point[static_cast<int>(axis)] =
-                    own["low"][axis].get<float>() + own["step"].get<float>() * steps[i + axis];
-            points.push_back(point);
-        }
-        return points;
-    }
-
-    json document;
-    std::vector<std::uint8_t> bytes;
-};
 
 // A review of the diver's clips on the bosun, without passes, so that there is something to see.
 struct Reviewed {
@@ -119,7 +56,7 @@ std::vector<Transform> in_model_space(const Character& character, const Clip& cl
 
 TEST_CASE("a page holds every bone of every frame where the library has it") {
     const Reviewed reviewed;
-    const ReadPage page(page::html_of(reviewed.page));
+    const PageReader page(page::html_of(reviewed.page));
     CHECK(page.document["title"] == "diver <b>to</b> bosun");
     CHECK(page.document["pairs"].size() >= reviewed.pairing.chains.size());
     REQUIRE(page.document["clips"].size() == reviewed.clips.size());
@@ -141,7 +78,7 @@ TEST_CASE("a page holds every bone of every frame where the library has it") {
 
 TEST_CASE("a page tells of each measure over its gate, with where and when") {
     const Reviewed reviewed;
-    const ReadPage page(page::html_of(reviewed.page));
+    const PageReader page(page::html_of(reviewed.page));
     std::size_t marks = 0;
     for (const json& clip : page.document["clips"]) {
         for (const json& measure : clip["measures"]) {
@@ -177,7 +114,7 @@ TEST_CASE("a pose that shears is shown as matrices, one that does not as steps")
     const Clip rest = page::rest_clip(character.skeleton);
     const page::Page shown{
         "bosun", {{&character, &own, ""}}, {{"squash", {&squash}, {}}, {"rest", {&rest}, {}}}};
-    const ReadPage page(page::html_of(shown));
+    const PageReader page(page::html_of(shown));
     CHECK(page.document["clips"][0]["tracks"][0].contains("matrices"));
     CHECK(page.document["clips"][1]["tracks"][0].contains("positions"));
     std::vector<Affine> wanted(character.skeleton.size());
@@ -216,19 +153,19 @@ TEST_CASE("commands write pages, and never over what they read") {
         const fs::path file = scratch / "page.html";
         const workshop::Outcome outcome = workshop::run_tool(command + " --page " + file.string());
         REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
-        return ReadPage(io::read_text(file));
+        return PageReader(io::read_text(file));
     };
-    const ReadPage surveyed = page_of("survey " + workshop::k_bosun);
+    const PageReader surveyed = page_of("survey " + workshop::k_bosun);
     CHECK(surveyed.document["clips"][0]["name"] == "rest");
     CHECK(surveyed.document["actors"][0]["chains"].size() == chart(workshop::bosun()).chains.size());
-    const ReadPage fallen = page_of("ragdoll drop " + workshop::k_diver + " --seconds 0.2");
+    const PageReader fallen = page_of("ragdoll drop " + workshop::k_diver + " --seconds 0.2");
     CHECK(fallen.document["clips"][1]["name"] == "drop");
     CHECK(fallen.document["actors"][0]["outlines"][0]["kind"] == "body");
-    const ReadPage reached = page_of("solve " + workshop::k_diver + " --reach arm.left=0.5,1,0.3 -o " +
-                                     (scratch / "reach.glb").string());
+    const PageReader reached = page_of("solve " + workshop::k_diver + " --reach arm.left=0.5,1,0.3 -o " +
+                                       (scratch / "reach.glb").string());
     CHECK(reached.document["actors"].size() == 2);
     CHECK(reached.document["actors"][1]["outlines"][0]["name"] == "arm.left");
-    const ReadPage dressed =
+    const PageReader dressed =
         page_of("equip " + workshop::k_diver + " --put " + workshop::demo("lantern.glb").string() +
                 "@hand.left -o " + (scratch / "lit.glb").string());
     CHECK(dressed.document["actors"][0]["meshes"].front()["prop"] == -1);

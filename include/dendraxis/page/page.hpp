@@ -39,6 +39,7 @@ struct Page {
     const Pairing* pairing = nullptr;  ///< of a source and its result; null for one character
     Findings findings = {};            ///< about the whole; what is over a gate comes from the reviews
     std::string made_by = {};          ///< the command that made the page; may be empty
+    std::string live = {};  ///< of a page from a server: where its pairing is kept, `-` for nowhere
 };
 
 /// The page as HTML: the library's own model matrices frame by frame, meshes, chains, measures, plots, and

@@ -154,7 +154,11 @@ void JsonDocument::fail(const std::string& problem, const std::string& pointer,
 }
 
 JsonDocument open_document(const std::filesystem::path& path, Schema schema) {
-    JsonDocument document{path.string(), read_text(path), {}};
+    return parse_document(path.string(), read_text(path), schema);
+}
+
+JsonDocument parse_document(const std::string& name, std::string text, Schema schema) {
+    JsonDocument document{name, std::move(text), {}};
     std::vector<std::set<std::string>> keys;
     std::string twice;
     const auto watch = [&](int, Json::parse_event_t event, Json& value) {
@@ -171,7 +175,7 @@ JsonDocument open_document(const std::filesystem::path& path, Schema schema) {
         const std::size_t end = std::min(document.text.size(), problem.byte);
         const auto line = 1 + std::count(document.text.begin(),
                                          document.text.begin() + static_cast<std::ptrdiff_t>(end), '\n');
-        throw Error(path.string(), "is not valid JSON", fmt::format("line {}", line),
+        throw Error(name, "is not valid JSON", fmt::format("line {}", line),
                     "check for a missing comma or quote there");
     }
     // JSON readers keep one of the two; which one was meant only its writer knows.

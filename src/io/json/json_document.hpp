@@ -26,6 +26,9 @@ enum class Schema { rig, pairing, prop };
 /// Reads, parses and checks a file. Throws `Error` with line and pointer where it is not what it should be.
 JsonDocument open_document(const std::filesystem::path& path, Schema schema);
 
+/// The same for a text; `name` stands in messages.
+JsonDocument parse_document(const std::string& name, std::string text, Schema schema);
+
 /// Keys of the top level that the schema does not know.
 std::vector<std::string> unknown_keys(const JsonDocument& document, Schema schema);
 

@@ -92,8 +92,8 @@ void add_settings(Json& json, const PairingSettings& settings) {
 
 class PairingReader {
  public:
-    PairingReader(const fs::path& file, const Rig& source, const Rig& target)
-        : document_(open_document(file, Schema::pairing)), json_(document_.json), source_(source) {
+    PairingReader(JsonDocument document, const Rig& source, const Rig& target)
+        : document_(std::move(document)), json_(document_.json), source_(source) {
         pairing_.source = source.chart;
         pairing_.target = target.chart;
     }
@@ -269,7 +269,12 @@ Json pairing_part(const Pairing& pairing) {
 }
 
 Pairing read_pairing(const fs::path& file, const Rig& source, const Rig& target) {
-    return PairingReader(file, source, target).read();
+    return PairingReader(open_document(file, Schema::pairing), source, target).read();
+}
+
+Pairing pairing_of_text(const std::string& name, const std::string& text, const Rig& source,
+                        const Rig& target) {
+    return PairingReader(parse_document(name, text, Schema::pairing), source, target).read();
 }
 
 std::string pairing_json(const Pairing& pairing) {

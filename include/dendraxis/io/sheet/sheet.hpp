@@ -32,6 +32,10 @@ void refuse_other_sheet(const std::filesystem::path& out, const std::filesystem:
 /// unpaired. Throws `Error`, naming the nearest chain, bone, stance or clip where one does not exist.
 Pairing read_pairing(const std::filesystem::path& file, const Rig& source, const Rig& target);
 
+/// The same for a text; `name` stands in messages.
+Pairing pairing_of_text(const std::string& name, const std::string& text, const Rig& source,
+                        const Rig& target);
+
 /// The texts of the files. `folder` is where the sheet will be: its character is named relative to it. Of a
 /// sheet `before` that is written over, unknown keys are kept.
 std::string sheet_json(const Chart& chart, const std::filesystem::path& folder = {},

@@ -1,0 +1,80 @@
+// Drives a page from a server as a person would, and prints what happened as JSON.
+// node live.mjs FOLDER-WITH-PLAYWRIGHT ADDRESS PAIRING-FILE
+import { createRequire } from "node:module";
+import { readFileSync, writeFileSync } from "node:fs";
+import { resolve } from "node:path";
+
+const [, , modules, address, file] = process.argv;
+const { chromium } = createRequire(resolve(modules, "package.json"))("playwright-core");
+const browser = await chromium.launch({
+  executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
+  args: ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
+         "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"],
+});
+const errors = [];
+async function open() {
+  const tab = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  tab.on("pageerror", (problem) => errors.push(problem.message));
+  await tab.goto(`${address}#clip=crouch&frame=40&tab=adjust`);
+  return tab;
+}
+const tab = await open();
+const other = await open();
+const hand = () => tab.evaluate(() => {
+  const chain = page.document.actors[1].chains.find((c) => c.name === "arm.right");
+  return page.bone(1, chain.bones[chain.bones.length - 1]).slice(12, 15);
+});
+const height = async () => (await hand())[1];
+const slide = async (value) => {
+  const revision = await tab.evaluate(() => page.state.revision);
+  await tab.evaluate((v) => {
+    const range = [...document.querySelectorAll(".slider")].find((s) => s.textContent === "up").querySelector("input[type=range]");
+    range.value = v;
+    range.oninput();
+    range.onchange();
+  }, value);
+  await tab.waitForFunction((r) => page.state.revision > r, revision);
+};
+const press = async (key) => {
+  const revision = await tab.evaluate(() => page.state.revision);
+  await tab.evaluate(() => document.getElementById("stage").focus());
+  await tab.keyboard.press(key);
+  await tab.waitForFunction((r) => page.state.revision > r, revision);
+};
+
+const result = {};
+await tab.selectOption("#panel select[aria-label=chain]", "arm.right");
+await tab.waitForSelector(".slider");
+const start = await height();
+await slide(0.1);
+result.raised = await height() - start;
+result.file_untouched = (() => { try { readFileSync(file); return false; } catch { return true; } })();
+await press("w");
+result.before = await height() - start;
+await press("w");
+await press("z");
+result.undone = await height() - start;
+await press("y");
+result.redone = await height() - start;
+await tab.click("#keep");
+await tab.waitForFunction(() => document.getElementById("keep").disabled);
+result.kept = JSON.parse(readFileSync(file, "utf8")).offsets;
+await other.waitForFunction(() => page.document.pairing.offsets?.length === 1, null, { timeout: 10000 });
+result.other_tab = await other.evaluate(() => page.live.pairing.offsets);
+
+// A change of the file shows in place; a bad file is told, and what was good stays.
+const pairing = JSON.parse(readFileSync(file, "utf8"));
+pairing.offsets = [];
+writeFileSync(file, JSON.stringify(pairing));
+await tab.waitForFunction(() => page.document.pairing.offsets.length === 0, null, { timeout: 10000 });
+result.followed = await height() - start;
+result.still_at = await tab.evaluate(() => [page.document.clips[page.state.clip].name, page.state.frame]);
+writeFileSync(file, "{ this is no JSON");
+await tab.waitForFunction(() => !document.getElementById("notice").hidden, null, { timeout: 10000 });
+result.notice = await tab.evaluate(() => document.getElementById("notice").textContent);
+result.stays = await height() - start;
+writeFileSync(file, JSON.stringify(pairing));
+await tab.waitForFunction(() => document.getElementById("notice").hidden, null, { timeout: 10000 });
+result.errors = errors;
+await browser.close();
+console.log(JSON.stringify(result));
