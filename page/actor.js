@@ -1,6 +1,6 @@
 // One character: its skin, bones, axes and trails, in its upright frame with the floor at height 0.
 import { page, array, array_of, bone_matrix } from "./data.js";
-import { state, chain_of } from "./state.js";
+import { state, update, chain_of } from "./state.js";
 import { Rods } from "./rods.js";
 import { Skin } from "./skin.js";
 
@@ -19,6 +19,7 @@ export class ActorView {
     this.outer.add(this.inner);
     this.matrices = this.actor.bones.map(() => new THREE.Matrix4());
     this.heads = this.actor.bones.map(() => new THREE.Vector3());
+    this.size = this.find_size();
     this.rods = new Rods(this.actor.bones, 0.011 * this.height, this.actor.root);
     this.inner.add(this.rods.mesh);
     this.skins = this.skins_of(this.actor.meshes);
@@ -29,11 +30,28 @@ export class ActorView {
     this.trail_clip = -1;
   }
 
-  // One for all closed surfaces, one for all others.
+  // What a camera has to see: its height, or more where it is longer than high.
+  find_size() {
+    const clip = page.clips[0];
+    const box = new THREE.Box3();
+    const matrix = new THREE.Matrix4();
+    this.actor.bones.forEach((bone, i) => {
+      bone_matrix(clip.tracks[this.index], this.actor.bones.length, 0, i, matrix);
+      box.expandByPoint(new THREE.Vector3().setFromMatrixPosition(matrix));
+    });
+    const { x, y, z } = box.getSize(new THREE.Vector3());
+    return Math.max(this.height, 0.75 * Math.max(x, y, z), 1e-6);
+  }
+
+  // One for all surfaces that can be drawn at once.
   skins_of(meshes) {
-    const kinds = [meshes.filter((mesh) => mesh.closed), meshes.filter((mesh) => !mesh.closed)];
-    return kinds.filter((kind) => kind.length > 0).map((kind) => {
-      const skin = new Skin(kind, this.matrices);
+    const kinds = new Map();
+    for (const mesh of meshes) {
+      const kind = `${mesh.closed},${mesh.picture}`;
+      kinds.set(kind, [...(kinds.get(kind) || []), mesh]);
+    }
+    return [...kinds.values()].map((kind) => {
+      const skin = new Skin(kind, this.matrices, this.actor.pictures[kind[0].picture], () => update({}));
       this.inner.add(skin.mesh);
       return skin;
     });

@@ -45,8 +45,8 @@ function step_clip(by) {
 }
 
 function choose(found) {
-  if (!found) return update({ chosen: null, focus: false });
-  update({ chosen: choice(found.actor, found.bone, answer_of), tab: "chains" });
+  if (!found) update({ chosen: null, focus: false });
+  else update({ chosen: choice(found.actor, found.bone, answer_of), tab: "chains" });
 }
 
 function reset_view() {
@@ -187,7 +187,7 @@ function play(now) {
   if (play_from === undefined) play_from = { now, frame: state.frame };
   let frame = play_from.frame + ((now - play_from.now) / 1000) * clip.fps * state.speed;
   if (frame > clip.frames - 1) {
-    if (!state.loop) return update({ frame: clip.frames - 1, playing: false });
+    if (!state.loop) { update({ frame: clip.frames - 1, playing: false }); return; }
     play_from = { now, frame: 0 };
     frame = 0;
   }
@@ -230,7 +230,7 @@ function show_head() {
   }
   const over = page.clips.filter((clip) => clip.measures.some((m) => m.finding)).length;
   const passed = over === 0;
-  $("verdict").textContent = passed ? "all gates hold" : `${over} of ${page.clips.length} clips over a gate`;
+  $("verdict").textContent = passed ? "all gates hold" : `${over} of ${page.clips.filter((clip) => clip.measures.length > 0).length} clips over a gate`;
   $("verdict").className = passed ? "good" : "bad";
 }
 

@@ -39,7 +39,7 @@ function clip_row(clip, index, worst) {
     className: `clip${over > 0 ? " over" : ""}`, role: "option", "aria-selected": index === state.clip,
     onclick: () => update({ clip: index, frame: 0, chosen: null, focus: false }),
   }, make("span", { className: "name" }, make("span", { title: clip.name }, clip.name),
-          make("span", { className: "state" }, page.pairs ? (over > 0 ? `${over} over` : "passes") : clip.frames === 1 ? "1 frame" : `${clip.frames} frames`)));
+          make("span", { className: "state" }, page.pairs && clip.measures.length > 0 ? (over > 0 ? `${over} over` : "passes") : clip.frames === 1 ? "pose" : `${clip.frames} frames`)));
   if (worst) {
     const share = Math.min(1, strain(worst));
     const bar = make("i");
@@ -72,7 +72,7 @@ function findings_panel() {
     .sort((a, b) => strain(b) - strain(a))
     .map((m) => finding_card(m.finding, `frame ${m.frame}, ${m.where}`, () => show_measure(index, m)));
   const clip = current_clip();
-  if (page.pairs) {
+  if (page.pairs && clip.measures.length > 0) {
     parts.push(make("h2", {}, `${clip.name}`));
     const own = of_clip(clip, state.clip);
     parts.push(...(own.length > 0 ? own : [make("p", { className: "none" }, "All measures of this clip are within their gates.")]));

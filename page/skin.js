@@ -4,8 +4,11 @@ import { array } from "./data.js";
 
 /** The surfaces of one character that can be drawn at once. */
 export class Skin {
-  /** `meshes` of the page's document, alike in `closed`; `matrices` of all bones, which `bend` reads. */
-  constructor(meshes, matrices) {
+  /**
+   * `meshes` of the page's document, alike in `closed` and `picture`; `matrices` of all bones, which `bend` reads;
+   * `picture` of the document, or nothing. `ready` is called when the picture is there.
+   */
+  constructor(meshes, matrices, picture, ready) {
     let start = 0;
     this.parts = meshes.map((mesh) => {
       const part = new Part(mesh, matrices, start);
@@ -25,7 +28,14 @@ export class Skin {
     }
     geometry.setIndex(new THREE.BufferAttribute(index, 1));
     const side = meshes[0].closed ? THREE.FrontSide : THREE.DoubleSide;
-    this.mesh = new THREE.Mesh(geometry, new THREE.MeshLambertMaterial({ vertexColors: THREE.VertexColors, side }));
+    const material = new THREE.MeshLambertMaterial({ vertexColors: THREE.VertexColors, side });
+    if (picture) {
+      const points = new Float32Array(2 * start);
+      for (const part of this.parts) points.set(part.picture_points, 2 * part.start);
+      geometry.setAttribute("uv", new THREE.BufferAttribute(points, 2));
+      load_picture(picture, material, ready);
+    }
+    this.mesh = new THREE.Mesh(geometry, material);
     this.mesh.frustumCulled = false;
   }
 
@@ -38,6 +48,26 @@ export class Skin {
   }
 }
 
+// A picture that the browser cannot read leaves the plain color.
+function load_picture(picture, material, ready) {
+  const address = URL.createObjectURL(new Blob([array(picture.bytes)], { type: picture.mime_type }));
+  const image = new Image();
+  image.onload = () => {
+    const texture = new THREE.Texture(image);
+    texture.flipY = false;
+    texture.wrapS = texture.wrapT = is_power_of_two(image) ? THREE.RepeatWrapping : THREE.ClampToEdgeWrapping;
+    if (!is_power_of_two(image)) texture.minFilter = THREE.LinearFilter;
+    texture.needsUpdate = true;
+    material.map = texture;
+    material.needsUpdate = true;
+    URL.revokeObjectURL(address);
+    ready();
+  };
+  image.src = address;
+}
+
+const is_power_of_two = ({ width, height }) => (width & (width - 1)) === 0 && (height & (height - 1)) === 0;
+
 class Part {
   constructor(mesh, matrices, start) {
     this.start = start;
@@ -49,6 +79,7 @@ class Part {
     this.positions = array(mesh.positions);
     this.triangles = array(mesh.triangles);
     this.joints = array(mesh.joints);
+    this.picture_points = array(mesh.picture_points);
     this.weights = Float32Array.from(array(mesh.weights), (weight) => weight / 255);
     this.color = new THREE.Color(...mesh.color).convertLinearToSRGB();
     this.normals = Float32Array.from(array(mesh.normals), (n) => n / 32767);

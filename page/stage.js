@@ -15,8 +15,8 @@ export class Stage {
     this.renderer = new THREE.WebGLRenderer({ canvas: this.canvas, antialias: false, preserveDrawingBuffer: true });
     this.renderer.autoClear = false;
     this.scene = new THREE.Scene();
-    this.scene.add(new THREE.HemisphereLight(0xffffff, 0x8f8b80, 0.85));
-    this.light = new THREE.DirectionalLight(0xffffff, 0.45);
+    this.scene.add(new THREE.HemisphereLight(0xffffff, 0x8f8b80, 0.62));
+    this.light = new THREE.DirectionalLight(0xffffff, 0.33);
     this.scene.add(this.light);
     this.actors = page.actors.map((_, i) => new ActorView(i));
     for (const view of this.actors) this.scene.add(view.outer);
@@ -125,12 +125,12 @@ export class Stage {
     this.camera.aspect = width / height;
     this.camera.up.set(0, 1, 0);
     if (Math.abs(state.pitch) > 1.5) this.camera.up.set(-Math.sin(state.yaw), 0, -Math.cos(state.yaw)).multiplyScalar(Math.sign(state.pitch));
-    this.camera.position.copy(aim).addScaledVector(away, state.zoom * narrow * view.height);
+    this.camera.position.copy(aim).addScaledVector(away, state.zoom * narrow * view.size);
     this.camera.lookAt(aim);
     this.camera.updateMatrixWorld();
     const across = new THREE.Vector3().setFromMatrixColumn(this.camera.matrixWorld, 0);
     const upward = new THREE.Vector3().setFromMatrixColumn(this.camera.matrixWorld, 1);
-    this.camera.position.addScaledVector(across, state.pan[0] * view.height).addScaledVector(upward, state.pan[1] * view.height);
+    this.camera.position.addScaledVector(across, state.pan[0] * view.size).addScaledVector(upward, state.pan[1] * view.size);
     this.camera.near = 0.02 * view.height;
     this.camera.far = 100 * view.height;
     this.camera.updateProjectionMatrix();

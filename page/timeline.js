@@ -79,7 +79,7 @@ export function draw_marks(canvas) {
       pen.globalAlpha = lane.actor === 0 && page.actors.length > 1 ? 0.45 : 1;
       for (const [first, last] of lane.spans) {
         const from = Math.max(x_of(first - 0.5, width), LEFT - 8);
-        pen.fillRect(from, y, Math.min(x_of(last + 0.5, width), width) - from, half);
+        pen.fillRect(from, y, (current_clip().frames === 1 ? width : Math.min(x_of(last + 0.5, width), width)) - from, half);
       }
     }
   });
@@ -171,7 +171,6 @@ export function go_to_next_mark() {
 export function fill_choices(plot_a, plot_b, speed) {
   for (const [select, other] of [[plot_a, 0], [plot_b, 1]]) {
     select.replaceChildren(...current_clip().plots.map((plot, i) => new Option(plot.title, i)));
-    if (state.plots[other] >= select.options.length) state.plots[other] = Math.max(0, select.options.length - 1);
     select.value = state.plots[other];
   }
   if (speed.options.length > 0) return;

@@ -1,6 +1,7 @@
 #include "parts.hpp"
 
 #include <dendraxis/draw/bone_groups.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -65,7 +66,34 @@ bool is_closed(const SkinnedMesh& mesh) {
     });
 }
 
-Json mesh_json(const SkinnedMesh& mesh, int prop, Blob& blob) {
+// The pictures that an actor's meshes are colored by, each once; `null` where one cannot be shown.
+class Pictures {
+ public:
+    Pictures(const Character& character, Blob& blob) : character_(character), blob_(blob) {}
+
+    // As an index into `list`.
+    Json of(const SkinnedMesh& mesh) {
+        if (mesh.picture < 0 || mesh.picture_points.size() != mesh.positions.size()) return {};
+        const auto [known, is_new] = known_.try_emplace(mesh.picture);
+        if (!is_new) return known->second;
+        const io::Picture picture = io::picture_of(character_.file, mesh.picture);
+        const bool is_shown = picture.mime_type == "image/png" || picture.mime_type == "image/jpeg" ||
+                              picture.mime_type == "image/webp";
+        if (picture.bytes.empty() || !is_shown) return {};
+        known->second = list.size();
+        list.push_back({{"mime_type", picture.mime_type}, {"bytes", blob_.add(std::span(picture.bytes))}});
+        return known->second;
+    }
+
+    Json list = Json::array();
+
+ private:
+    const Character& character_;
+    Blob& blob_;
+    std::map<int, Json> known_;
+};
+
+Json mesh_json(const SkinnedMesh& mesh, int prop, Pictures& pictures, Blob& blob) {
     std::vector<float> inverse_bind;
     for (const Affine& matrix : mesh.inverse_bind)
         inverse_bind.insert(inverse_bind.end(), matrix.data(), matrix.data() + 16);
@@ -73,6 +101,8 @@ Json mesh_json(const SkinnedMesh& mesh, int prop, Blob& blob) {
             {"prop", prop},
             {"color", mesh.color},
             {"closed", is_closed(mesh)},
+            {"picture", pictures.of(mesh)},
+            {"picture_points", blob.add(numbers_of<float>(mesh.picture_points))},
             {"bones", mesh.bones},
             {"inverse_bind", blob.add(inverse_bind)},
             {"positions", blob.add(numbers_of<float>(mesh.positions))},
@@ -119,9 +149,12 @@ Json outlines_json(const Actor& actor, Blob& blob) {
 Json actor_part(const Actor& actor, Blob& blob) {
     const Chart& chart = *actor.chart;
     Json meshes = Json::array();
-    for (const SkinnedMesh& mesh : actor.character->meshes) meshes.push_back(mesh_json(mesh, -1, blob));
+    Pictures pictures(*actor.character, blob);
+    for (const SkinnedMesh& mesh : actor.character->meshes)
+        meshes.push_back(mesh_json(mesh, -1, pictures, blob));
     int prop = 0;
-    for (const SkinnedMesh& mesh : actor.character->props) meshes.push_back(mesh_json(mesh, prop++, blob));
+    for (const SkinnedMesh& mesh : actor.character->props)
+        meshes.push_back(mesh_json(mesh, prop++, pictures, blob));
     return {{"name", actor.character->name},
             {"role", actor.role},
             {"height", io::rounded(chart.height)},
@@ -133,7 +166,8 @@ Json actor_part(const Actor& actor, Blob& blob) {
             {"bones", bones_json(chart)},
             {"chains", chains_json(chart)},
             {"outlines", outlines_json(actor, blob)},
-            {"meshes", meshes}};
+            {"meshes", meshes},
+            {"pictures", pictures.list}};
 }
 
 }  // namespace dendraxis::page::detail

@@ -62,6 +62,7 @@ struct LiveReview::Parts {
         Pairing pairing;
         std::vector<Clip> clips;
         std::vector<ClipReview> reviews;
+        Stances stances;
         Json text;  // of the pairing, as its file has it
     };
 
@@ -109,6 +110,7 @@ struct LiveReview::Parts {
             made.clips.push_back(transfer.apply(clip));
             made.reviews.push_back(review_clip(made.pairing, clip, made.clips.back()));
         }
+        made.stances = stances_of(made.pairing);
         result = std::move(made);
     }
 
@@ -126,6 +128,7 @@ struct LiveReview::Parts {
             const Clip& clip = source.character.clips[i];
             page.clips.push_back({clip.name, {&clip, &result.clips[i]}, result.reviews[i]});
         }
+        for (ShownClip& stance : shown_stances(result.stances)) page.clips.push_back(std::move(stance));
         page.live = pairing_file.empty() ? "-" : pairing_file.string();
         page.made_by = "dendraxis serve";
         return page;
@@ -189,15 +192,22 @@ std::vector<std::uint8_t> LiveReview::data() const {
 std::vector<std::uint8_t> LiveReview::attempt(std::string_view name, const std::string& pairing) const {
     const std::lock_guard lock(parts_->mutex);
     const Parts& parts = *parts_;
-    const Clip& clip = parts.source.character.clip(name);
     const Pairing tried = io::pairing_of_text("the pairing", pairing, parts.source, parts.target);
-    const Clip result = Transfer(tried).apply(clip);
     Page page = parts.page();
     page.pairing = &tried;
     page.actors[0].chart = &tried.source;
     page.actors[1].chart = &tried.target;
     page.clips.clear();
-    page.clips.push_back({clip.name, {&clip, &result}, review_clip(tried, clip, result)});
+    const Stances stances = stances_of(tried);
+    for (ShownClip& stance : shown_stances(stances)) {
+        if (stance.name == name) page.clips.push_back(std::move(stance));
+    }
+    Clip result;
+    if (page.clips.empty()) {
+        const Clip& clip = parts.source.character.clip(name);
+        result = Transfer(tried).apply(clip);
+        page.clips.push_back({clip.name, {&clip, &result}, review_clip(tried, clip, result)});
+    }
     Blob blob;
     const Json document{{"clip", detail::clip_part(page, page.clips.front(), blob)}};
     return packed(document, blob);

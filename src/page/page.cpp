@@ -4,6 +4,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/draw/bone_groups.hpp>
+#include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 #include <dendraxis/version.hpp>
 
@@ -95,7 +96,7 @@ namespace detail {
 Json clip_part(const Page& page, const ShownClip& clip, Blob& blob) {
     Json tracks = Json::array();
     for (std::size_t a = 0; a < page.actors.size(); ++a)
-        tracks.push_back(track_part(page.actors[a], *clip.played[a], blob));
+        tracks.push_back(track_part(page.actors[a], clip, a, blob));
     Plots plots = plots_part(page, clip, blob);
     return {{"name", clip.name},
             {"fps", io::rounded(clip.played[0]->fps)},
@@ -161,6 +162,24 @@ Clip rest_clip(const Skeleton& skeleton) {
     clip.bone_count = skeleton.size();
     clip.transforms = rest_pose(skeleton);
     return clip;
+}
+
+Stances stances_of(const Pairing& pairing) {
+    Stances stances{rest_clip(pairing.source.skeleton), rest_clip(pairing.target.skeleton),
+                    rest_clip(pairing.source.skeleton), rest_clip(pairing.target.skeleton)};
+    if (!pairing.source_stance.empty()) {
+        stances.source_matched.transforms = pairing.source_stance;
+    } else {
+        stances.source_matched.transforms = stance_pose(pairing.source, pairing.settings.source_stance.name);
+    }
+    Transfer::Workspace workspace;
+    Transfer(pairing).apply(stances.source_matched.frame(0), stances.target_matched.frame(0), workspace);
+    return stances;
+}
+
+std::vector<ShownClip> shown_stances(const Stances& stances) {
+    return {{"matched stance", {&stances.source_matched, &stances.target_matched}, {}, true},
+            {"both rests", {&stances.source_rest, &stances.target_rest}, {}, true}};
 }
 
 std::string html_of(const Page& page) {

@@ -10,8 +10,9 @@ namespace dendraxis::page::detail {
 /// One character: bones, chains, meshes, the way to its upright frame.
 Json actor_part(const Actor& actor, Blob& blob);
 
-/// Where the bones of an actor are in each frame of a clip, in model space, and where its floor is.
-Json track_part(const Actor& actor, const Clip& clip, Blob& blob);
+/// Where the bones of an actor, which plays the clip as number `index`, are in each frame, in model space, and
+/// where its floor is.
+Json track_part(const Actor& actor, const ShownClip& shown, std::size_t index, Blob& blob);
 
 /// What is plotted over a clip's frames, and the frames in which feet stand.
 struct Plots {

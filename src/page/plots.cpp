@@ -108,6 +108,7 @@ class Plotter {
     }
 
     Plots run() {
+        if (clip_.is_stance) return {};
         feet();
         plot("hips height", "m", 0.1f, "hips", [](const Motion& motion) { return motion.hips_height(); });
         plot("hips speed over the floor", "m/s", 0.2f, "hips",

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace dendraxis::page::detail {
 namespace {
@@ -80,12 +81,24 @@ Json props_json(const Character& character, const Clip& clip, Blob& blob) {
     return numbers.empty() ? Json() : blob.add(numbers);
 }
 
+// The lowest place of the soles in a pose; without soles where it rests.
+float floor_below(const Chart& chart, const Clip& pose) {
+    if (chart.shape.soles.empty()) return chart.rest_floor;
+    std::vector<Transform> model(chart.skeleton.size());
+    to_model_space(chart.skeleton, pose.frame(0), model);
+    float lowest = std::numeric_limits<float>::max();
+    for (const Sole& sole : chart.shape.soles) lowest = std::min(lowest, lowest_of(sole, model, chart.up));
+    return lowest;
+}
+
 }  // namespace
 
-Json track_part(const Actor& actor, const Clip& clip, Blob& blob) {
+Json track_part(const Actor& actor, const ShownClip& shown, std::size_t index, Blob& blob) {
+    const Clip& clip = *shown.played[index];
     const Track track = track_of(actor.chart->skeleton, clip);
-    Json json{{"floor", floor_of(*actor.chart, clip.name)},
-              {"props", props_json(*actor.character, clip, blob)}};
+    Json json{
+        {"floor", shown.is_stance ? floor_below(*actor.chart, clip) : floor_of(*actor.chart, clip.name)},
+        {"props", props_json(*actor.character, clip, blob)}};
     if (!track.is_rigid) {
         json["matrices"] = blob.add(track.matrices);
         return json;

@@ -105,6 +105,7 @@ TEST_CASE("what is kept is what the command line makes of it") {
     const Character made = io::load_character(out);
     const PageReader shown(review.data());
     for (const json& clip : shown.document["clips"]) {
+        if (clip["measures"].empty()) continue;  // a stance
         const Clip& own = made.clip(clip["name"].get<std::string>());
         std::vector<Transform> model(own.transforms.size());
         to_model_space(made.skeleton, own.transforms, model);

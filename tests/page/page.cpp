@@ -124,6 +124,68 @@ TEST_CASE("a pose that shears is shown as matrices, one that does not as steps")
         CHECK((points[wanted.size() + b] - wanted[b].translation()).norm() < 1e-5f);
 }
 
+TEST_CASE("the matched stance stands on its soles, its limbs point as the source's do at rest") {
+    const Pairing pairing = pair(chart(workshop::diver()), chart(workshop::bosun()));
+    const page::Stances stances = page::stances_of(pairing);
+    const std::vector<page::ShownClip> shown = page::shown_stances(stances);
+    const PageReader page(
+        page::html_of({"stances",
+                       {{&workshop::diver(), &pairing.source, ""}, {&workshop::bosun(), &pairing.target, ""}},
+                       shown,
+                       &pairing}));
+    const json& clip = page.document["clips"][0];
+    CHECK(clip["name"] == "matched stance");
+    CHECK(clip["plots"].empty());
+    const auto direction = [&](const Chart& chart, std::size_t actor) {
+        const std::vector<Vec3> points = page.positions(clip["tracks"][actor]);
+        const Chain& arm = *chart.find("arm.left");
+        const Vec3 along =
+            points[static_cast<std::size_t>(arm.bones[2])] - points[static_cast<std::size_t>(arm.bones[0])];
+        return Vec3(chart.to_upright() * along.normalized());
+    };
+    CHECK(direction(pairing.source, 0).dot(direction(pairing.target, 1)) > std::cos(0.03f));
+    for (std::size_t a = 0; a < 2; ++a) {
+        const Chart& own = a == 0 ? pairing.source : pairing.target;
+        std::vector<Transform> model(own.skeleton.size());
+        to_model_space(own.skeleton, shown[0].played[a]->frame(0), model);
+        float lowest = 1e9f;
+        for (const Sole& sole : own.shape.soles) lowest = std::min(lowest, lowest_of(sole, model, own.up));
+        CHECK(clip["tracks"][a]["floor"].get<float>() == doctest::Approx(lowest));
+    }
+}
+
+TEST_CASE("a surface with a picture brings it along, from within its file and from beside it") {
+    const Scratch scratch;
+    const std::vector<std::uint8_t> dot{0x89, 'P', 'N', 'G', 13, 10, 26, 10, 1, 2, 3};
+    io::write_files(std::vector<io::OutputFile>{{scratch / "dot 1.png", dot}});
+    for (const char* uri : {"dot%201.png", "data:image/png;base64,iVBORw0KGgoBAgM=", "gone.png"}) {
+        workshop::RawGltf file;
+        file.json["nodes"] = {{{"name", "sail"}, {"mesh", 0}}};
+        file.json["images"] = {{{"uri", uri}}};
+        file.json["textures"] = {{{"source", 0}}};
+        file.json["materials"] = {{{"pbrMetallicRoughness", {{"baseColorTexture", {{"index", 0}}}}}}};
+        const int positions = file.floats({0, 0, 0, 1, 0, 0, 0, 1, 0}, "VEC3");
+        const int points = file.floats({0, 1, 1, 1, 0, 0}, "VEC2");
+        file.json["meshes"] = {
+            {{"primitives",
+              {{{"attributes", {{"POSITION", positions}, {"TEXCOORD_0", points}}}, {"material", 0}}}}}};
+        const Character sail = io::load_character(file.write(scratch, "sail"));
+        const Chart own = chart(sail);
+        const Clip rest = page::rest_clip(sail.skeleton);
+        const PageReader page(page::html_of({"sail", {{&sail, &own, ""}}, {{"rest", {&rest}, {}}}}));
+        const json& actor = page.document["actors"][0];
+        const json& mesh = actor["meshes"][0];
+        CHECK(page.numbers<float>(mesh["picture_points"]) == std::vector<float>{0, 1, 1, 1, 0, 0});
+        if (std::string_view(uri) == "gone.png") {
+            CHECK(mesh["picture"].is_null());
+            continue;
+        }
+        CHECK(mesh["picture"] == 0);
+        CHECK(actor["pictures"][0]["mime_type"] == "image/png");
+        CHECK(page.numbers<std::uint8_t>(actor["pictures"][0]["bytes"]) == dot);
+    }
+}
+
 TEST_CASE("no name in a file ends the page's script or becomes markup") {
     const Reviewed reviewed;
     const std::string html = page::html_of(reviewed.page);

@@ -203,6 +203,9 @@ void tell_what_to_open(const Script& script) {
              {"bosun.rig.json", "what was found out about the bosun; plain text"},
              {"diver-to-bosun.pair.json", "which chain answers to which; edit it and run `retarget` again"}})
         fmt::print("  {:<36} {}\n", script.out(file).string(), what);
+    fmt::print("\n{}\n  dendraxis serve --source {} --target {} --pairing {}\n",
+               bold("change one thing, look again"), script.in("diver.glb").string(),
+               script.in("bosun.glb").string(), script.out("diver-to-bosun.pair.json").string());
 }
 
 int run_demo(const DemoArguments& arguments) {

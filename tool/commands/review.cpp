@@ -133,6 +133,8 @@ void write_review_page(const ReviewArguments& arguments, const io::Rig& source, 
         const auto& [own, its] = pairs.clips[i];
         page.clips.push_back({own.name, {&own, its}, review.clips[i]});
     }
+    const page::Stances stances = page::stances_of(pairing);
+    for (page::ShownClip& stance : page::shown_stances(stances)) page.clips.push_back(std::move(stance));
     for (const Finding& finding : review.findings) {
         if (finding.code == "review.doubtful-chart") page.findings.push_back(finding);
     }

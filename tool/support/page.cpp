@@ -19,7 +19,8 @@ void write_page(const fs::path& out, const page::Page& page) {
 void write_character_page(const fs::path& out, const page::Actor& actor, std::span<const Clip> clips,
                           const Findings& findings, const std::string& command) {
     const Clip rest = page::rest_clip(actor.chart->skeleton);
-    page::Page page{actor.character->name, {actor}, {{rest.name, {&rest}, {}}}, nullptr, findings, command};
+    page::Page page{
+        actor.character->name, {actor}, {{rest.name, {&rest}, {}, true}}, nullptr, findings, command};
     for (const Clip& clip : clips) {
         if (clip.frame_count() > 0) page.clips.push_back({clip.name, {&clip}, {}});
     }

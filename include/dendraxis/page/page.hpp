@@ -24,11 +24,25 @@ struct Actor {
 struct ShownClip {
     std::string name;
     std::vector<const Clip*> played;
-    ClipReview review;  ///< without measures where nothing is compared
+    ClipReview review;       ///< without measures where nothing is compared
+    bool is_stance = false;  ///< a pose that stands on its soles, whatever the floor of clips
 };
 
 /// The rest of a character, as a clip of one frame.
 Clip rest_clip(const Skeleton& skeleton);
+
+/// How source and target of a pairing stand, as clips of one frame: at rest, and where one is matched to the
+/// other.
+struct Stances {
+    Clip source_rest;
+    Clip target_rest;
+    Clip source_matched;
+    Clip target_matched;
+};
+Stances stances_of(const Pairing& pairing);
+
+/// Both as shown clips, `both rests` and `matched stance`; they point into `stances`.
+std::vector<ShownClip> shown_stances(const Stances& stances);
 
 /// What a page shows. One actor, or two: a source and the result that is compared with it, or one character
 /// before and after.

@@ -130,6 +130,27 @@ std::array<float, 3> color_of(const GltfFile& file, int material) {
     return {static_cast<float>(factor[0]), static_cast<float>(factor[1]), static_cast<float>(factor[2])};
 }
 
+// The picture of a material's base color, and where in it the vertices are (glTF 2.0, section 3.9.2).
+void read_picture(const GltfFile& file, const Primitive& primitive, SkinnedMesh& mesh) {
+    const auto& materials = file.model.materials;
+    if (primitive.material < 0 || static_cast<std::size_t>(primitive.material) >= materials.size()) return;
+    const auto& texture =
+        materials[static_cast<std::size_t>(primitive.material)].pbrMetallicRoughness.baseColorTexture;
+    if (texture.index < 0 || static_cast<std::size_t>(texture.index) >= file.model.textures.size()) return;
+    const int points = attribute(primitive, ("TEXCOORD_" + std::to_string(texture.texCoord)).c_str());
+    if (points == -1) return;
+    std::vector<float> numbers;
+    try {
+        numbers = read_numbers(file, points, 2);
+    } catch (const Error&) {
+        return;  // what only colors a character does not keep it from being read
+    }
+    if (numbers.size() != 2 * mesh.positions.size()) return;
+    for (std::size_t i = 0; i < numbers.size(); i += 2)
+        mesh.picture_points.emplace_back(numbers[i], numbers[i + 1]);
+    mesh.picture = file.model.textures[static_cast<std::size_t>(texture.index)].source;
+}
+
 }  // namespace
 
 void read_meshes(const GltfFile& file, Character& character) {
@@ -150,6 +171,7 @@ void read_meshes(const GltfFile& file, Character& character) {
             if (mesh.normals.size() != mesh.positions.size()) mesh.normals.clear();
             mesh.triangles = read_triangles(file, primitive, mesh.positions.size(), where);
             mesh.color = color_of(file, primitive.material);
+            read_picture(file, primitive, mesh);
             if (node.skin != -1) {
                 bind_to_skin(file, file.model.skins[static_cast<std::size_t>(node.skin)], bone_of, mesh,
                              where);

@@ -49,6 +49,16 @@ std::string stamp_of(const std::filesystem::path& glb);
 /// The files that a .gltf draws in (buffers, images) and that are there; none for any other file.
 std::vector<std::filesystem::path> files_beside(const std::filesystem::path& gltf);
 
+/// An image as a file holds it.
+struct Picture {
+    std::vector<std::uint8_t> bytes;
+    std::string mime_type;  ///< `image/png`
+};
+
+/// The image of a .glb or .gltf file that `SkinnedMesh::picture` names; without bytes if there is no such
+/// image, or it cannot be read.
+Picture picture_of(const std::filesystem::path& file, int image);
+
 /// The names that the clips of a file have, or would have if they move a bone. Throws `Error` as reading
 /// does.
 std::vector<std::string> clip_names(const std::filesystem::path& file);
