@@ -204,6 +204,7 @@ function show_controls() {
   $("play").textContent = state.playing ? "❚❚" : "▶";
   $("speed").value = state.speed;
   $("loop").checked = state.loop;
+  for (const id of ["plot-a", "plot-b"]) $(id).parentElement.hidden = clip.plots.length === 0;
   $("to-mark").disabled = marks().length === 0;
   for (const [name] of MODES) { const b = $(`mode-${name}`); if (b) b.setAttribute("aria-pressed", state.mode === name); }
   for (const [name] of SHOWN) $(`show-${name}`).setAttribute("aria-pressed", state.show[name]);

@@ -15,8 +15,8 @@ export class Stage {
     this.renderer = new THREE.WebGLRenderer({ canvas: this.canvas, antialias: false, preserveDrawingBuffer: true });
     this.renderer.autoClear = false;
     this.scene = new THREE.Scene();
-    this.scene.add(new THREE.HemisphereLight(0xffffff, 0x8f8b80, 0.62));
-    this.light = new THREE.DirectionalLight(0xffffff, 0.33);
+    this.scene.add(new THREE.HemisphereLight(0xffffff, 0x8f8b80, 0.68));
+    this.light = new THREE.DirectionalLight(0xffffff, 0.38);
     this.scene.add(this.light);
     this.actors = page.actors.map((_, i) => new ActorView(i));
     for (const view of this.actors) this.scene.add(view.outer);
@@ -121,7 +121,7 @@ export class Stage {
     const aim = this.aim(pane);
     const away = new THREE.Vector3(Math.sin(state.yaw) * Math.cos(state.pitch), Math.sin(state.pitch),
                                    Math.cos(state.yaw) * Math.cos(state.pitch));
-    const narrow = Math.max(1, (0.62 * height) / width);
+    const narrow = Math.max(1, (0.9 * height) / width);
     this.camera.aspect = width / height;
     this.camera.up.set(0, 1, 0);
     if (Math.abs(state.pitch) > 1.5) this.camera.up.set(-Math.sin(state.yaw), 0, -Math.cos(state.yaw)).multiplyScalar(Math.sign(state.pitch));

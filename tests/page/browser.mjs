@@ -58,7 +58,7 @@ result.at_end = (await state()).frame === await tab.evaluate(() => page.document
 await tab.keyboard.press("Home");
 result.after_home = (await state()).frame;
 await tab.keyboard.press("Space");
-await tab.waitForFunction(() => page.state.frame > 0, null, { timeout: 10000 });
+await tab.waitForFunction(() => page.state.frame > 0, null, { timeout: 60000 });
 result.plays = (await state()).playing;
 await tab.keyboard.press("Space");
 result.stops = !(await state()).playing;

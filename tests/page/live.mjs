@@ -59,22 +59,22 @@ result.redone = await height() - start;
 await tab.click("#keep");
 await tab.waitForFunction(() => document.getElementById("keep").disabled);
 result.kept = JSON.parse(readFileSync(file, "utf8")).offsets;
-await other.waitForFunction(() => page.document.pairing.offsets?.length === 1, null, { timeout: 10000 });
+await other.waitForFunction(() => page.document.pairing.offsets?.length === 1, null, { timeout: 60000 });
 result.other_tab = await other.evaluate(() => page.live.pairing.offsets);
 
 // A change of the file shows in place; a bad file is told, and what was good stays.
 const pairing = JSON.parse(readFileSync(file, "utf8"));
 pairing.offsets = [];
 writeFileSync(file, JSON.stringify(pairing));
-await tab.waitForFunction(() => page.document.pairing.offsets.length === 0, null, { timeout: 10000 });
+await tab.waitForFunction(() => page.document.pairing.offsets.length === 0, null, { timeout: 60000 });
 result.followed = await height() - start;
 result.still_at = await tab.evaluate(() => [page.document.clips[page.state.clip].name, page.state.frame]);
 writeFileSync(file, "{ this is no JSON");
-await tab.waitForFunction(() => !document.getElementById("notice").hidden, null, { timeout: 10000 });
+await tab.waitForFunction(() => !document.getElementById("notice").hidden, null, { timeout: 60000 });
 result.notice = await tab.evaluate(() => document.getElementById("notice").textContent);
 result.stays = await height() - start;
 writeFileSync(file, JSON.stringify(pairing));
-await tab.waitForFunction(() => document.getElementById("notice").hidden, null, { timeout: 10000 });
+await tab.waitForFunction(() => document.getElementById("notice").hidden, null, { timeout: 60000 });
 result.errors = errors;
 await browser.close();
 console.log(JSON.stringify(result));
