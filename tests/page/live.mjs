@@ -12,14 +12,15 @@ const browser = await chromium.launch({
          "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"],
 });
 const errors = [];
-async function open() {
-  const tab = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+async function open(width, height) {
+  const tab = await browser.newPage({ viewport: { width, height } });
+  tab.setDefaultTimeout(120000);  // machines that test much at once are slow
   tab.on("pageerror", (problem) => errors.push(problem.message));
   await tab.goto(`${address}#clip=crouch&frame=40&tab=adjust`);
   return tab;
 }
-const tab = await open();
-const other = await open();
+const tab = await open(1280, 800);
+const other = await open(800, 480);
 const hand = () => tab.evaluate(() => {
   const chain = page.document.actors[1].chains.find((c) => c.name === "arm.right");
   return page.bone(1, chain.bones[chain.bones.length - 1]).slice(12, 15);
@@ -59,22 +60,22 @@ result.redone = await height() - start;
 await tab.click("#keep");
 await tab.waitForFunction(() => document.getElementById("keep").disabled);
 result.kept = JSON.parse(readFileSync(file, "utf8")).offsets;
-await other.waitForFunction(() => page.document.pairing.offsets?.length === 1, null, { timeout: 60000 });
+await other.waitForFunction(() => page.document.pairing.offsets?.length === 1);
 result.other_tab = await other.evaluate(() => page.live.pairing.offsets);
 
 // A change of the file shows in place; a bad file is told, and what was good stays.
 const pairing = JSON.parse(readFileSync(file, "utf8"));
 pairing.offsets = [];
 writeFileSync(file, JSON.stringify(pairing));
-await tab.waitForFunction(() => page.document.pairing.offsets.length === 0, null, { timeout: 60000 });
+await tab.waitForFunction(() => page.document.pairing.offsets.length === 0);
 result.followed = await height() - start;
 result.still_at = await tab.evaluate(() => [page.document.clips[page.state.clip].name, page.state.frame]);
 writeFileSync(file, "{ this is no JSON");
-await tab.waitForFunction(() => !document.getElementById("notice").hidden, null, { timeout: 60000 });
+await tab.waitForFunction(() => !document.getElementById("notice").hidden);
 result.notice = await tab.evaluate(() => document.getElementById("notice").textContent);
 result.stays = await height() - start;
 writeFileSync(file, JSON.stringify(pairing));
-await tab.waitForFunction(() => document.getElementById("notice").hidden, null, { timeout: 60000 });
+await tab.waitForFunction(() => document.getElementById("notice").hidden);
 result.errors = errors;
 await browser.close();
 console.log(JSON.stringify(result));

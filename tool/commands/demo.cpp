@@ -79,7 +79,7 @@ int carry_motion_over(const Script& script) {
         "-o OUT/bosun-moving.glb");
     const int status = script.run(
         "review --source IN/diver.glb --result OUT/bosun-moving.glb --pairing OUT/diver-to-bosun.pair.json "
-        "--page OUT/review.html --gate");
+        "--page OUT/diver-to-bosun.html --gate");
     const fs::path plain = script.out("turns-only.pair.json");
     fmt::print("\nand the same without any pass ({} has them switched off):\n", plain.string());
     write_plain_pairing(script.in("diver.glb"), script.in("bosun.glb"), plain);
@@ -88,7 +88,7 @@ int carry_motion_over(const Script& script) {
         "-o OUT/bosun-turns-only.glb");
     script.run(
         "review --source IN/diver.glb --result OUT/bosun-turns-only.glb --pairing OUT/turns-only.pair.json "
-        "--page OUT/review-turns-only.html");
+        "--page OUT/turns-only.html");
     const std::string compare = "draw OUT/bosun-turns-only.glb --beside OUT/bosun-moving.glb --clip ";
     script.run(compare + "stroll --frame 4 35 57 --view side -o OUT/feet-before-after.png");
     script.run(compare + "haul-rope --frame 14 20 26 --view quarter -o OUT/hands-before-after.png");
@@ -179,8 +179,8 @@ void equip(const Script& script) {
 void tell_what_to_open(const Script& script) {
     fmt::print("\n{}\n", bold("open these"));
     for (const auto& [file, what] : std::initializer_list<std::pair<const char*, const char*>>{
-             {"review.html", "the diver and the bosun side by side, all clips: opens in any browser"},
-             {"review-turns-only.html", "the same without any pass: click what is over its gate"},
+             {"diver-to-bosun.html", "the diver and the bosun side by side, all clips: opens in any browser"},
+             {"turns-only.html", "the same without any pass: click what is over its gate"},
              {"hound-chains.png", "the chains that were found on the hound, and how sure each is"},
              {"stoker-chains.png", "the chains of the stoker, whose file has an awkward structure"},
              {"readings.png", "the best ways to read the stoker's bones, with their scores"},
