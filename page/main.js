@@ -160,7 +160,7 @@ function on_state(changes) {
   }
   if (Object.keys(changes).some((name) => ["clip", "filter", "only_over", "revision"].includes(name))) draw_clips($("clip-list"));
   if (Object.keys(changes).some((name) => ["clip", "tab", "chosen"].includes(name))) draw_panel($("panel"));
-  if (!dirty) requestAnimationFrame(draw);
+  if (!dirty) requestAnimationFrame(() => { if (dirty) draw(); });
   dirty = true;
 }
 
@@ -191,8 +191,12 @@ function play(now) {
     play_from = { now, frame: 0 };
     frame = 0;
   }
-  if (Math.floor(frame) !== state.frame) update({ frame: Math.floor(frame) });
-  else requestAnimationFrame(play);
+  if (Math.floor(frame) === state.frame) {
+    requestAnimationFrame(play);
+    return;
+  }
+  update({ frame: Math.floor(frame) });
+  draw();  // in this very picture, not in the next
 }
 
 function show_controls() {

@@ -12,7 +12,7 @@ export class Stage {
     this.element = element;
     this.canvas = element.querySelector("#view");
     this.labels = element.querySelector("#labels").getContext("2d");
-    this.renderer = new THREE.WebGLRenderer({ canvas: this.canvas, antialias: false, preserveDrawingBuffer: true });
+    this.renderer = new THREE.WebGLRenderer({ canvas: this.canvas, antialias: false });
     this.renderer.autoClear = false;
     this.scene = new THREE.Scene();
     this.scene.add(new THREE.HemisphereLight(0xffffff, 0x8f8b80, 0.68));
