@@ -6,7 +6,8 @@ import { Skin } from "./skin.js";
 
 const UNLIT = new THREE.Color("#9aa0a6");
 const OUTLINE_COLORS = { body: new THREE.Color("#c2410c"), target: new THREE.Color("#c026d3"), terrain: new THREE.Color("#7c8a92") };
-const AXIS_COLORS = ["#d1495b", "#2a9d5c", "#3a6ea5"].map((hex) => new THREE.Color(hex));
+/** Of X, Y and Z. */
+export const AXIS_COLORS = ["#d1495b", "#2a9d5c", "#3a6ea5"].map((hex) => new THREE.Color(hex));
 
 export class ActorView {
   constructor(index) {

@@ -123,6 +123,25 @@ function set_vector(pairing, list, key, name, values, index, value) {
   pairing[list] = all.filter((one) => one[key] !== name || one[values].some((v) => v !== 0));
 }
 
+/** Turns the chosen bone of the result at rest, about left, up or forward; `axis` -1 ends the drag. */
+export function turn_chosen(axis, degrees, drag) {
+  if (axis < 0) { rebuild(); return; }
+  const { bone } = chosen_part();
+  const name = page.actors[page.actors.length - 1].bones[bone].name;
+  change((p) => {
+    const turn = (p.turns || []).find((t) => t.bone === name);
+    drag.value = (drag.value ?? (turn ? turn.degrees[axis] : 0)) + degrees;
+    set_vector(p, "turns", "bone", name, "degrees", axis, Math.round(10 * drag.value) / 10);
+  }, drag);
+}
+
+/** Says that a foot of the source stands in these frames of the current clip. */
+export function add_contact(leg, first, last) {
+  const name = current_clip().name;
+  change((p) => { p.contacts = [...(p.contacts || []), { clip: name, leg, from: first, to: last }]; });
+  rebuild();
+}
+
 // A slider with its number; one drag is one step of undo.
 function slider(words, value, min, max, step, set) {
   const gesture = {};
@@ -147,14 +166,11 @@ function contacts() {
   const own = (live.pairing.contacts || []).filter((c) => c.clip === name);
   const lines = own.map((span) => make("div", { className: "line" }, `${span.leg}: ${span.from} to ${span.to} `,
     make("button", { onclick: () => { change((p) => { p.contacts = p.contacts.filter((c) => text_of_span(c) !== text_of_span(span)); }); rebuild(); } }, "Remove")));
-  if (own.length === 0) lines.push(make("p", { className: "none" }, "Found from the source's motion. A span that is added decides alone for its leg in this clip."));
+  if (own.length === 0) lines.push(make("p", { className: "none" }, "Found from the source's motion. Drag over a foot's bar on the timeline to say when it stands: that alone then decides for this foot in this clip."));
   const leg = make("select", { "aria-label": "leg" }, ...legs.map((l) => new Option(l, l)));
   const from = make("input", { type: "number", min: 0, max: current_clip().frames - 1, value: state.frame, "aria-label": "from frame" });
   const to = make("input", { type: "number", min: 0, max: current_clip().frames - 1, value: Math.min(state.frame + 10, current_clip().frames - 1), "aria-label": "to frame" });
-  const add = make("button", { onclick: () => {
-    change((p) => { p.contacts = [...(p.contacts || []), { clip: name, leg: leg.value, from: Number(from.value), to: Number(to.value) }]; });
-    rebuild();
-  } }, "Add");
+  const add = make("button", { onclick: () => add_contact(leg.value, Number(from.value), Number(to.value)) }, "Add");
   return [...lines, make("div", { className: "line" }, leg, from, to, add)];
 }
 

@@ -104,7 +104,10 @@ async function look() {
   if (!answer) return tell("The server does not answer; is it still running?");
   const now = await answer.json();
   tell(now.problem ? `${now.problem} – shown is the last that was good.` : "");
-  if (now.cast !== seen.cast) return location.reload();
+  if (now.cast !== seen.cast) {  // other characters: the page is opened again, and goes on with what is not kept
+    if (is_changed()) sessionStorage.setItem("changes", text_of(live.pairing));
+    return location.reload();
+  }
   if (now.pairing !== seen.pairing) { seen = now; await load(); }
   return undefined;
 }
@@ -132,6 +135,12 @@ export function follow_files() {
   on_change((changes) => {
     if ("clip" in changes && is_changed() && !tried.has(state.clip)) try_now();
   });
+  const saved = sessionStorage.getItem("changes");
+  sessionStorage.removeItem("changes");
+  if (saved) {
+    live.undo.push(text_of(live.pairing));
+    go_to(saved);
+  }
   const next = async () => { await look(); setTimeout(next, POLL); };
   setTimeout(next, POLL);
 }

@@ -3,11 +3,11 @@ import { page } from "./data.js";
 import { state, update, on_change, current_clip, read_address, chain_of, answer_of, MODES, SHOWN } from "./state.js";
 import { choice } from "./actor.js";
 import { Stage } from "./stage.js";
-import { draw_marks, draw_plots, show_frame, fill_choices, frame_at, go_to_next_mark, time_words, marks } from "./timeline.js";
+import { draw_marks, draw_plots, show_frame, fill_choices, frame_at, lane_at, frame_span, go_to_next_mark, time_words, marks } from "./timeline.js";
 import { TABS, draw_clips, draw_panel, clips_shown } from "./panels.js";
 import { make } from "./make.js";
 import { live, follow_files, undo, redo, show_before, is_changed } from "./live.js";
-import { show_effect } from "./adjust.js";
+import { show_effect, turn_chosen, add_contact } from "./adjust.js";
 
 const $ = (id) => document.getElementById(id);
 const VIEWS = [["Front", 0, 0.05, "1"], ["Side", Math.PI / 2, 0.05, "2"], ["Top", 0, 1.57, "3"], ["Back", Math.PI, 0.05, "4"], ["Quarter", 0.6, 0.12, "5"]];
@@ -111,6 +111,7 @@ function make_buttons() {
     id: `tab-${name}`, role: "tab", onclick: () => update({ tab: name }) }, words)));
   $("help").replaceChildren(make("h2", {}, "Keys"), make("dl", {}, ...KEYS.flatMap(([key, what]) => [make("dt", {}, key), make("dd", {}, what)])),
     make("p", {}, "Drag to turn, shift and drag to move, wheel to zoom. Click a bone to see its chain, click a finding to go to its frame. " +
+      (live.on ? "While you adjust, the rings turn the chosen bone at rest, and a drag over a foot's bar says when it stands. " : "") +
       "The address holds what you look at: send it to show someone the same frame. Lengths are metres, plots dash the source."),
     make("p", {}, `${page.made_with}${page.made_by ? ` · ${page.made_by}` : ""}`),
     make("button", { onclick: () => $("help").close() }, "Close"));
@@ -120,7 +121,7 @@ function listen() {
   document.addEventListener("keydown", on_key);
   window.addEventListener("resize", () => update({}));
   window.addEventListener("hashchange", () => take_address());
-  stage.listen(choose);
+  stage.listen(choose, turn_chosen);
   $("play").onclick = () => update({ playing: !state.playing });
   $("back").onclick = () => step(-1);
   $("on").onclick = () => step(1);
@@ -135,11 +136,30 @@ function listen() {
   $("only-over").onchange = (e) => update({ only_over: e.target.checked });
   $("theme").onclick = ACTIONS.d;
   $("help-button").onclick = ACTIONS["?"];
-  for (const canvas of [$("marks"), $("plots")]) {
-    const go = (event) => update({ frame: frame_at(event.offsetX, canvas.clientWidth), playing: false });
-    canvas.onpointerdown = (event) => { canvas.setPointerCapture(event.pointerId); go(event); };
-    canvas.onpointermove = (event) => { if (event.buttons & 1) go(event); };
-  }
+  for (const canvas of [$("marks"), $("plots")]) listen_to_time(canvas);
+}
+
+// A drag moves the frame; while settings are tried, one over a foot's lane says when that foot stands.
+function listen_to_time(canvas) {
+  let span;
+  const frame = (event) => Math.max(0, Math.min(current_clip().frames - 1, frame_at(event.offsetX, canvas.clientWidth)));
+  const ends = (event) => [Math.min(span.first, frame(event)), Math.max(span.first, frame(event))];
+  const go = (event) => update({ frame: frame(event), playing: false });
+  canvas.onpointerdown = (event) => {
+    canvas.setPointerCapture(event.pointerId);
+    const leg = canvas.id === "marks" && live.on && state.tab === "adjust" ? lane_at(event.offsetY) : undefined;
+    span = leg && { leg, first: frame(event) };
+    if (!span) go(event);
+  };
+  canvas.onpointermove = (event) => {
+    if (!(event.buttons & 1)) return;
+    if (span) frame_span(canvas, span.leg, ...ends(event));
+    else go(event);
+  };
+  canvas.onpointerup = (event) => {
+    if (span && frame(event) !== span.first) add_contact(span.leg, ...ends(event));
+    span = undefined;
+  };
 }
 
 function take_address() {

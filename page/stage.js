@@ -2,6 +2,8 @@
 import { page } from "./data.js";
 import { state, update, answer_of } from "./state.js";
 import { ActorView } from "./actor.js";
+import { Rings } from "./rings.js";
+import { live } from "./live.js";
 
 const FIELD = 30;  // degrees from top to bottom
 
@@ -21,6 +23,8 @@ export class Stage {
     this.actors = page.actors.map((_, i) => new ActorView(i));
     for (const view of this.actors) this.scene.add(view.outer);
     this.floor = this.make_floor();
+    this.rings = new Rings();
+    this.scene.add(this.rings.group);
     this.camera = new THREE.PerspectiveCamera(FIELD, 1, 0.01, 1000);
   }
 
@@ -116,6 +120,30 @@ export class Stage {
     return hips;
   }
 
+  // About the result's chosen bone, while settings are tried.
+  lay_rings(pane) {
+    const last = this.actors.length - 1;
+    this.rings.group.visible = live.on && state.tab === "adjust" && Boolean(state.chosen) && pane.follows === last;
+    if (!this.rings.group.visible) return;
+    const view = this.actors[last];
+    this.rings.place(view.on_stage(answer_of(state.chosen.actor, state.chosen.bone, last)), 0.13 * view.height);
+  }
+
+  /** The ring under a pixel of the element: its axis and how a drag about it turns; or undefined. */
+  ring_at(x, y) {
+    const last = this.actors.length - 1;
+    const pane = this.shown.find((p) => p.follows === last && x >= p.left && x <= p.left + p.width);
+    if (!pane) return undefined;
+    this.lay_rings(pane);
+    if (!this.rings.group.visible) return undefined;
+    this.place_camera(pane, pane.width, this.height);
+    const axis = this.rings.axis_at(x, y, (point) => this.to_screen(pane, point));
+    if (axis < 0) return undefined;
+    const middle = this.to_screen(pane, this.rings.group.position);
+    const toward = this.camera.position.clone().sub(this.rings.group.position).getComponent(axis);
+    return { axis, middle, sign: toward >= 0 ? -1 : 1 };  // pixels run down: a turn toward the eye runs against them
+  }
+
   place_camera(pane, width, height) {
     const view = this.actors[pane.follows];
     const aim = this.aim(pane);
@@ -167,6 +195,7 @@ export class Stage {
   draw_pane(pane, style) {
     this.actors.forEach((view, i) => { view.outer.visible = pane.shows.includes(i); });
     this.lay_floor(pane);
+    this.lay_rings(pane);
     this.place_camera(pane, pane.width, this.height);
     this.renderer.setViewport(pane.left, 0, pane.width, this.height);
     this.renderer.setScissor(pane.left, 0, pane.width, this.height);
@@ -257,13 +286,19 @@ export class Stage {
     return best && best.distance < 12 ? best : undefined;
   }
 
-  /** Turns, moves and zooms by mouse or touch pad; `on_click` gets a bone or undefined. */
-  listen(on_click) {
+  /**
+   * Turns, moves and zooms by mouse or touch pad; `on_click` gets a bone or undefined, `on_turn` an axis, degrees
+   * and an object that stands for one drag; without an axis when the drag ends.
+   */
+  listen(on_click, on_turn) {
     let from;
+    let ring;
     let moved = 0;
     this.element.addEventListener("pointerdown", (event) => {
       from = event;
       moved = 0;
+      ring = this.ring_at(...this.pixel_of(event));
+      if (ring) ring.drag = {};
       this.element.setPointerCapture(event.pointerId);
       this.element.focus({ preventScroll: true });
     });
@@ -272,20 +307,30 @@ export class Stage {
       const dx = event.clientX - from.clientX;
       const dy = event.clientY - from.clientY;
       moved += Math.abs(dx) + Math.abs(dy);
+      const last = from;
       from = event;
+      if (ring) {
+        on_turn(ring.axis, ring.sign * degrees_about(ring.middle, this.pixel_of(last), this.pixel_of(event)), ring.drag);
+        return;
+      }
       if (event.shiftKey || event.buttons & 6) this.move(dx, dy);
       else this.turn(-0.008 * dx, 0.008 * dy);
     });
     this.element.addEventListener("pointerup", (event) => {
-      const box = this.element.getBoundingClientRect();
-      if (from && moved < 4) on_click(this.bone_at(event.clientX - box.left, event.clientY - box.top));
-      from = undefined;
+      if (ring && moved > 0) on_turn(-1, 0, ring.drag);
+      else if (from && moved < 4) on_click(this.bone_at(...this.pixel_of(event)));
+      from = ring = undefined;
     });
     this.element.addEventListener("contextmenu", (event) => event.preventDefault());
     this.element.addEventListener("wheel", (event) => {
       event.preventDefault();
       this.zoom(Math.exp(0.001 * event.deltaY));
     }, { passive: false });
+  }
+
+  pixel_of(event) {
+    const box = this.element.getBoundingClientRect();
+    return [event.clientX - box.left, event.clientY - box.top];
   }
 
   turn(yaw, pitch) {
@@ -300,6 +345,12 @@ export class Stage {
   zoom(by) {
     update({ zoom: Math.max(0.15, Math.min(30, state.zoom * by)) });
   }
+}
+
+// From one pixel to another about a third, the short way.
+function degrees_about(middle, [x0, y0], [x1, y1]) {
+  const angle = Math.atan2(y1 - middle.y, x1 - middle.x) - Math.atan2(y0 - middle.y, x0 - middle.x);
+  return (Math.atan2(Math.sin(angle), Math.cos(angle)) * 180) / Math.PI;
 }
 
 function words_of(actor, is_ghost) {

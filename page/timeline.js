@@ -90,6 +90,23 @@ export function draw_marks(canvas) {
 
 const chosen_plots = () => state.plots.map((index) => current_clip().plots[index]).filter(Boolean);
 
+/** The source's leg whose lane is at this height of the canvas, or undefined. */
+export function lane_at(y) {
+  const legs = [...new Set(current_clip().contacts.map((lane) => lane.leg))];
+  return legs[Math.floor((y - 15) / LANE)];
+}
+
+/** Frames a span of frames in a leg's lane. */
+export function frame_span(canvas, leg, first, last) {
+  draw_marks(canvas);
+  const row = [...new Set(current_clip().contacts.map((lane) => lane.leg))].indexOf(leg);
+  const width = canvas.clientWidth;
+  const pen = canvas.getContext("2d");
+  pen.strokeStyle = color_of("--text");
+  pen.lineWidth = 2;
+  pen.strokeRect(x_of(first, width) - 2, 15 + row * LANE, x_of(last, width) - x_of(first, width) + 4, LANE - 1);
+}
+
 /** The two plots that are chosen, below each other, and the places for their values. */
 export function draw_plots(canvas, values) {
   const plots = chosen_plots();

@@ -181,5 +181,12 @@ TEST_CASE("the live page works in a browser") {
     CHECK(result["kept"][0]["metres"][1].get<double>() == doctest::Approx(0.1));
     CHECK(result["other_tab"] == result["kept"]);
     CHECK(result["still_at"] == json({"crouch", 40}));
+    REQUIRE(result["turns"].size() == 1);
+    CHECK(result["turns"][0]["bone"] == "Bo.R.Hand");
+    CHECK(std::abs(result["turns"][0]["degrees"][2].get<double>()) == doctest::Approx(20.0).epsilon(0.05));
+    REQUIRE(result["contacts"].size() == 1);
+    CHECK(result["contacts"][0]["leg"] == "leg.left");
+    CHECK(result["contacts"][0]["from"].get<int>() < result["contacts"][0]["to"].get<int>());
+    CHECK(result["undo_steps_then"].get<int>() == result["undo_steps"].get<int>() + 1);
     CHECK(result["notice"].get<std::string>().find("is not valid JSON") != std::string::npos);
 }

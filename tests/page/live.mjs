@@ -76,6 +76,39 @@ result.notice = await tab.evaluate(() => document.getElementById("notice").textC
 result.stays = await height() - start;
 writeFileSync(file, JSON.stringify(pairing));
 await tab.waitForFunction(() => document.getElementById("notice").hidden);
+// A drag on a ring turns the chosen bone at rest; one over a lane says when a foot stands.
+await tab.bringToFront();
+const rings = await tab.evaluate(() => {
+  const stage = page.stage;
+  page.draw();
+  const pane = stage.shown.find((p) => p.follows === 1);
+  stage.lay_rings(pane);
+  stage.place_camera(pane, pane.width, stage.height);
+  const middle = stage.to_screen(pane, stage.rings.group.position);
+  const points = stage.rings.circles[2].map((p) => stage.to_screen(pane, p.clone().applyMatrix4(stage.rings.group.matrixWorld)));
+  const point = points.find((p) => stage.ring_at(p.x, p.y)?.axis === 2 && Math.hypot(p.x - middle.x, p.y - middle.y) > 20);
+  return { middle, point };
+});
+const box = await tab.locator("#stage").boundingBox();
+const arm = [rings.point.x - rings.middle.x, rings.point.y - rings.middle.y];
+await tab.mouse.move(box.x + rings.point.x, box.y + rings.point.y);
+await tab.mouse.down();
+for (let step = 1; step <= 5; ++step) {
+  const angle = (step * 4 * Math.PI) / 180;
+  await tab.mouse.move(box.x + rings.middle.x + arm[0] * Math.cos(angle) - arm[1] * Math.sin(angle),
+                       box.y + rings.middle.y + arm[0] * Math.sin(angle) + arm[1] * Math.cos(angle));
+}
+await tab.mouse.up();
+result.turns = await tab.evaluate(() => page.live.pairing.turns);
+result.undo_steps = await tab.evaluate(() => page.live.undo.length);
+await tab.evaluate(() => page.draw());
+const lanes = await tab.locator("#marks").boundingBox();
+await tab.mouse.move(lanes.x + 0.3 * lanes.width, lanes.y + 22);
+await tab.mouse.down();
+await tab.mouse.move(lanes.x + 0.6 * lanes.width, lanes.y + 22);
+await tab.mouse.up();
+result.contacts = await tab.evaluate(() => page.live.pairing.contacts);
+result.undo_steps_then = await tab.evaluate(() => page.live.undo.length);
 result.errors = errors;
 await browser.close();
 console.log(JSON.stringify(result));

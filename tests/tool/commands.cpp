@@ -223,7 +223,7 @@ TEST_CASE("every finding's code is explained in the docs") {
     const std::string docs = io::read_text(workshop::fs::path(DENDRAXIS_SOURCE) / "docs" / "findings.md");
     const std::regex code(
         "\"((?:skeleton|clip|chart|survey|pair|retarget|rebind|compare|sheet|stance|review|bvh|ground|"
-        "ragdoll|socket|prop)\\.[a-"
+        "ragdoll|socket|prop|piece|window)\\.[a-"
         "z-]+)"
         "\"");
     std::size_t seen = 0;
