@@ -2,7 +2,7 @@ cmake_minimum_required(VERSION 3.25)
 # Joins the files under page/ into one HTML text. cmake -DPAGE=FOLDER -DTHREE=FILE -DOUT=FILE -P join_page.cmake
 # The modules become one script: each after those that it imports, without its import and export words.
 set(script "")
-foreach(module data state make rods skin actor rings stage timeline live adjust panels main)
+foreach(module data state make rods skin actor rings stage timeline live adjust chain_picker panels main)
     file(READ ${PAGE}/${module}.js text)
     string(REGEX REPLACE "import {[^}]*} from \"[^\"]*\";\n" "" text "${text}")
     string(REGEX REPLACE "^export (const|function|async function|class) " "\\1 " text "${text}")

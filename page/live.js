@@ -106,7 +106,8 @@ async function look() {
   tell(now.problem ? `${now.problem} – shown is the last that was good.` : "");
   if (now.cast !== seen.cast) {  // other characters: the page is opened again, and goes on with what is not kept
     if (is_changed()) sessionStorage.setItem("changes", text_of(live.pairing));
-    return location.reload();
+    location.reload();
+    return new Promise(() => {});  // nothing more is asked for until the page is there again
   }
   if (now.pairing !== seen.pairing) { seen = now; await load(); }
   return undefined;

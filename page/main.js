@@ -7,6 +7,7 @@ import { draw_marks, draw_plots, show_frame, fill_choices, frame_at, lane_at, fr
 import { TABS, draw_clips, draw_panel, clips_shown } from "./panels.js";
 import { make } from "./make.js";
 import { live, follow_files, undo, redo, show_before, is_changed } from "./live.js";
+import { is_picking, pick } from "./chain_picker.js";
 import { show_effect, turn_chosen, add_contact } from "./adjust.js";
 
 const $ = (id) => document.getElementById(id);
@@ -45,6 +46,10 @@ function step_clip(by) {
 }
 
 function choose(found) {
+  if (is_picking()) {
+    if (found) pick(found);
+    return;
+  }
   if (!found) update({ chosen: null, focus: false });
   else update({ chosen: choice(found.actor, found.bone, answer_of), tab: "chains" });
 }

@@ -5,6 +5,7 @@ import { choice } from "./actor.js";
 import { make } from "./make.js";
 import { live } from "./live.js";
 import { adjust_panel } from "./adjust.js";
+import { picker_part } from "./chain_picker.js";
 
 export const TABS = page.pairs
   ? [["findings", "Findings"], ["measures", "Measures"], ["chains", "Chains"]]
@@ -108,7 +109,7 @@ function measures_panel() {
 function chains_panel() {
   const rows = page.pairs ? page.pairs.flatMap(pair_rows) : page.actors[0].chains.flatMap((chain) => chain_rows(0, chain));
   const heads = page.pairs ? [page.actors[0].name, page.actors[1].name, "sure"] : ["chain", "bones", "sure"];
-  return [table(heads, rows, [2], page.pairs ? "pairs" : "chains")];
+  return [...(live.on ? picker_part() : []), table(heads, rows, [2], page.pairs ? "pairs" : "chains")];
 }
 
 function is_chosen(actor, chain) {

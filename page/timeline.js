@@ -127,7 +127,8 @@ export function show_frame(cursor, canvas, values) {
 
 function value_words(plot, series) {
   const value = array_of(series, "values")[state.frame];
-  return `${label_of(series)} ${value.toFixed(plot.unit === "°" ? 1 : 3)}`;
+  const words = value.toFixed(plot.unit === "°" ? 1 : 3);
+  return `${label_of(series)} ${Number(words) === 0 ? words.replace("-", "") : words}`;
 }
 
 function values_line(plot, top) {

@@ -6,6 +6,7 @@
 #include <io/sheet/sheet_parts.hpp>
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/chart/choices.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/sheet/sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
@@ -220,6 +221,28 @@ void LiveReview::keep(const std::string& pairing) {
                     "start `dendraxis serve` with --pairing FILE");
     io::pairing_of_text("the pairing", pairing, parts_->source, parts_->target);
     io::write_text(parts_->pairing_file, io::text_of(Json::parse(pairing)));
+}
+
+void LiveReview::keep_chain(bool of_target, const std::string& name, const std::vector<std::string>& bones) {
+    const std::lock_guard lock(parts_->mutex);
+    const io::Rig& rig = of_target ? parts_->target : parts_->source;
+    const fs::path& sheet = of_target ? parts_->target_file : parts_->source_file;
+    if (sheet.extension() != ".json")
+        throw Error(
+            sheet.string(), "has no sheet to keep a chain in", "",
+            fmt::format("write one with `dendraxis chart {} -o {}.rig.json`, and start `serve` with that",
+                        sheet.string(), sheet.stem().string()));
+    Choices choices;
+    std::vector<int>& chosen = choices.chains[name];
+    for (const std::string& label : bones) {
+        const int bone = rig.chart.skeleton.find(label);
+        if (bone == k_no_bone) throw Error(sheet.string(), "there is no bone '" + label + "'");
+        chosen.push_back(bone);
+    }
+    Chart chart = rig.chart;
+    apply_choices(chart, choices);
+    if (std::find(chart.set.begin(), chart.set.end(), name) == chart.set.end()) chart.set.push_back(name);
+    io::write_text(sheet, io::sheet_json(chart, sheet.parent_path(), rig.sheet));
 }
 
 }  // namespace dendraxis::page

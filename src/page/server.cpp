@@ -80,6 +80,13 @@ struct Server::Parts {
             answer(response,
                    [&] { send(response, review.attempt(request.get_param_value("clip"), request.body)); });
         });
+        server.Post("/chain", [this](const httplib::Request& request, httplib::Response& response) {
+            answer(response, [&] {
+                review.keep_chain(request.get_param_value("of") == "target", request.get_param_value("name"),
+                                  io::Json::parse(request.body).get<std::vector<std::string>>());
+                response.set_content("{}", "application/json");
+            });
+        });
         server.Post("/keep", [this](const httplib::Request& request, httplib::Response& response) {
             answer(response, [&] {
                 review.keep(request.body);

@@ -118,6 +118,33 @@ TEST_CASE("what is kept is what the command line makes of it") {
     }
 }
 
+TEST_CASE("a chain that was found wrong is set in the sheet, and all else of the sheet stays") {
+    const Scratch scratch;
+    fs::copy_file(workshop::k_bosun, scratch / "bosun.glb");
+    const fs::path sheet = scratch / "bosun.rig.json";
+    REQUIRE(
+        workshop::run_tool("chart " + (scratch / "bosun.glb").string() + " -o " + sheet.string()).status ==
+        0);
+    json written = json::parse(io::read_text(sheet));
+    written["note"] = "mine";
+    io::write_text(sheet, written.dump(2));
+    page::LiveReview review(workshop::k_diver, sheet, "");
+    review.keep_chain(true, "spine", {"Bo.Back1", "Bo.Back2", "Bo.Back3"});
+    CHECK(review.refresh().cast == 1);
+    const json after = json::parse(io::read_text(sheet));
+    CHECK(after["set"] == json::array({"spine"}));
+    CHECK(after["note"] == "mine");
+    const json chains = PageReader(review.data()).document["actors"][1]["chains"];
+    CHECK(chains[0]["name"] == "spine");
+    CHECK(chains[0]["bones"].size() == 3);
+
+    CHECK_THROWS_WITH_AS(review.keep_chain(true, "spine", {"Bo.Nobody"}),
+                         doctest::Contains("no bone 'Bo.Nobody'"), Error);
+    CHECK_THROWS_WITH_AS(review.keep_chain(false, "spine", {"chest"}), doctest::Contains("has no sheet"),
+                         Error);
+    CHECK(json::parse(io::read_text(sheet)) == after);
+}
+
 TEST_CASE("a live review refuses what is no pairing, and keeps nothing where there is no file") {
     const Scratch scratch;
     page::LiveReview review(workshop::k_diver, workshop::k_bosun, "");
@@ -163,7 +190,9 @@ TEST_CASE("the live page works in a browser") {
     }
     const Scratch scratch;
     const fs::path file = scratch / "a.pair.json";
-    page::LiveReview review(workshop::k_diver, workshop::k_bosun, file);
+    const fs::path sheet = scratch / "bosun.rig.json";
+    REQUIRE(workshop::run_tool("chart " + workshop::k_bosun + " -o " + sheet.string()).status == 0);
+    page::LiveReview review(workshop::k_diver, sheet, file);
     const Running running(review);
     const workshop::Outcome outcome =
         workshop::run("node " + std::string(DENDRAXIS_SOURCE) + "/tests/page/live.mjs " + modules.string() +
@@ -188,5 +217,8 @@ TEST_CASE("the live page works in a browser") {
     CHECK(result["contacts"][0]["leg"] == "leg.left");
     CHECK(result["contacts"][0]["from"].get<int>() < result["contacts"][0]["to"].get<int>());
     CHECK(result["undo_steps_then"].get<int>() == result["undo_steps"].get<int>() + 1);
+    CHECK(result["spine_before"] == 5);
+    CHECK(result["spine_after"] == 3);
+    CHECK(result["turns_after"] == result["turns"]);
     CHECK(result["notice"].get<std::string>().find("is not valid JSON") != std::string::npos);
 }

@@ -62,6 +62,7 @@ await tab.waitForFunction(() => document.getElementById("keep").disabled);
 result.kept = JSON.parse(readFileSync(file, "utf8")).offsets;
 await other.waitForFunction(() => page.document.pairing.offsets?.length === 1);
 result.other_tab = await other.evaluate(() => page.live.pairing.offsets);
+await other.close();
 
 // A change of the file shows in place; a bad file is told, and what was good stays.
 const pairing = JSON.parse(readFileSync(file, "utf8"));
@@ -109,6 +110,22 @@ await tab.mouse.move(lanes.x + 0.6 * lanes.width, lanes.y + 22);
 await tab.mouse.up();
 result.contacts = await tab.evaluate(() => page.live.pairing.contacts);
 result.undo_steps_then = await tab.evaluate(() => page.live.undo.length);
+
+// A chain is picked, named and kept in the sheet; the page comes back with it, and with the changes that are not kept.
+const spine = () => tab.evaluate(() => page.document.actors[1].chains.find((c) => c.name === "spine").bones.length);
+result.spine_before = await spine();
+await tab.evaluate(() => page.update({ tab: "chains", frame: 0, yaw: 0, pitch: 0.05, zoom: 1.5, focus: false, pan: [0, 0, 0] }));
+await tab.click("#pick");
+const view = await tab.locator("#stage").boundingBox();
+for (const name of ["Bo.Back1", "Bo.Back2", "Bo.Back3"]) {
+  const at = await tab.evaluate((n) => page.on_screen(1, page.document.actors[1].bones.findIndex((b) => b.name === n)), name);
+  await tab.mouse.click(view.x + at.x, view.y + at.y);
+}
+await tab.fill("input[aria-label='name of the chain']", "spine");
+await tab.click("#keep-chain");
+await tab.waitForFunction((before) => window.page && page.document.actors[1].chains.find((c) => c.name === "spine").bones.length < before, result.spine_before);
+result.spine_after = await spine();
+result.turns_after = await tab.evaluate(() => page.live.pairing.turns);
 result.errors = errors;
 await browser.close();
 console.log(JSON.stringify(result));

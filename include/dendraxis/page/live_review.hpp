@@ -44,6 +44,11 @@ class LiveReview {
     /// of these characters, or if there is no file to keep it in.
     void keep(const std::string& pairing);
 
+    /// Sets a chain of source or target in its sheet: these bones, by label, from the root side to the tip.
+    /// All else of the sheet stays. Throws `Error` if that character was not given by a sheet, or if such a
+    /// chain cannot be.
+    void keep_chain(bool of_target, const std::string& name, const std::vector<std::string>& bones);
+
  private:
     struct Parts;
     std::unique_ptr<Parts> parts_;

@@ -8,9 +8,9 @@
 
 namespace dendraxis::page {
 
-/// Serves a live review on this machine alone. It answers `GET /`, `/state` and `/data`, `POST /attempt` and
-/// `/keep`; it reads no other path. What comes from another page (by `Host` and `Origin`, RFC 9110 and RFC
-/// 6454) is refused with status 403, a body over a megabyte with 413.
+/// Serves a live review on this machine alone. It answers `GET /`, `/state` and `/data`, `POST /attempt`,
+/// `/keep` and `/chain`; it reads no other path. What comes from another page (by `Host` and `Origin`, RFC
+/// 9110 and RFC 6454) is refused with status 403, a body over a megabyte with 413.
 class Server {
  public:
     /// Takes a port; 0: any that is free. Throws `Error` if it is taken.
