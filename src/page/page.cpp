@@ -137,7 +137,7 @@ Json document_of(const Page& page, Blob& blob) {
 namespace {
 
 // So that no text of a file ends the script that holds it (HTML standard, section 4.12.1.3).
-std::string safe_in_script(std::string text) {
+std::string safe_in_script(const std::string& text) {
     std::string safe;
     for (const char letter : text) safe += letter == '<' ? "\\u003c" : std::string(1, letter);
     return safe;

@@ -21,7 +21,7 @@ struct Track {
 };
 
 void add_columns(std::vector<float>& numbers, const Affine& matrix) {
-    for (int column = 0; column < 4; ++column)
+    for (std::ptrdiff_t column = 0; column < 4; ++column)
         numbers.insert(numbers.end(), matrix.data() + 4 * column, matrix.data() + 4 * column + 3);
 }
 
