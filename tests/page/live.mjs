@@ -19,8 +19,8 @@ async function open(width, height) {
   await tab.goto(`${address}#clip=crouch&frame=40&tab=adjust`);
   return tab;
 }
-const tab = await open(1280, 800);
-const other = await open(800, 480);
+const tab = await open(1000, 640);
+const other = await open(640, 400);
 const hand = () => tab.evaluate(() => {
   const chain = page.document.actors[1].chains.find((c) => c.name === "arm.right");
   return page.bone(1, chain.bones[chain.bones.length - 1]).slice(12, 15);
