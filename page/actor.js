@@ -1,6 +1,6 @@
 // One character: its skin, bones, axes and trails, in its upright frame with the floor at height 0.
 import { page, array, array_of, bone_matrix } from "./data.js";
-import { state, update, chain_of } from "./state.js";
+import { state, update, chain_of, is_limb } from "./state.js";
 import { Rods } from "./rods.js";
 import { Skin } from "./skin.js";
 
@@ -172,7 +172,7 @@ export class ActorView {
       this.trails.remove(this.trails.children[0]);
     }
     const clip = page.clips[state.clip];
-    const tips = this.actor.chains.filter((c) => /^(arm|leg)\./.test(c.name)).map((c) => c.bones[c.bones.length - 1]);
+    const tips = this.actor.chains.filter(is_limb).map((c) => c.bones[c.bones.length - 1]);
     const matrix = new THREE.Matrix4();
     for (const bone of [this.actor.hips, ...tips].filter((b) => b >= 0)) {
       const points = [];

@@ -1,6 +1,6 @@
 // The settings that people turn most, on a page from a server.
 import { page, measure_words, measure_text } from "./data.js";
-import { state, update, current_clip, chain_of, answer_of } from "./state.js";
+import { state, update, current_clip, chain_of, answer_of, is_limb } from "./state.js";
 import { live, change, undo, redo, keep, show_before, is_changed, both_of } from "./live.js";
 import { choice } from "./actor.js";
 import { make } from "./make.js";
@@ -31,7 +31,7 @@ export function show_effect() {
   const head = make("tr", {}, ...["measure", "before", "now"].map((w, i) => make("th", { className: i ? "number" : "" }, w)));
   effect.replaceChildren(
     ...(live.problem ? [make("p", { className: "problem" }, live.problem)] : []),
-    make("p", { className: "none" }, is_changed() ? (live.before ? "Shown: before the changes." : "Changed, not kept yet.") : "As the pairing has it."),
+    make("p", { className: "none" }, is_changed() ? (live.before ? "Shown: before the changes." : "Changed, not kept yet.") : "No changes."),
     ...(rows.length > 0 ? [make("table", {}, head, ...rows)] : []));
   for (const [id, on] of [["undo", live.undo.length > 0], ["redo", live.redo.length > 0], ["before", is_changed()],
                           ["keep", is_changed() && live.keeps]]) document.getElementById(id).disabled = !on;
@@ -95,10 +95,9 @@ function chain_controls() {
   const entry = chain && live.pairing.chains.find((c) => c.target === chain.name);
   if (!entry) return [];
   const name = page.actors[page.actors.length - 1].bones[bone].name;
-  const is_limb = /^(arm|leg)\./.test(chain.name);
   const parts = [slider("strength", entry.strength ?? 1, 0, 1, 0.01, (p, v) => set_entry(p, chain.name, "strength", v, 1))];
-  if (is_limb) parts.push(slider("reach", entry.reach ?? 0, 0, 1, 0.01, (p, v) => set_entry(p, chain.name, "reach", v, 0)));
-  if (is_limb) {
+  if (is_limb(chain)) parts.push(slider("reach", entry.reach ?? 0, 0, 1, 0.01, (p, v) => set_entry(p, chain.name, "reach", v, 0)));
+  if (is_limb(chain)) {
     const offset = (live.pairing.offsets || []).find((o) => o.chain === chain.name);
     parts.push(make("h2", {}, `end of ${chain.name}, metres`), ...AXES.map((axis, i) =>
       slider(axis, offset ? offset.metres[i] : 0, -0.3, 0.3, 0.005, (p, v) => set_vector(p, "offsets", "chain", chain.name, "metres", i, v))));
@@ -144,7 +143,6 @@ export function add_contact(leg, first, last) {
 
 // A slider with its number; one drag is one step of undo.
 function slider(words, value, min, max, step, set) {
-  const gesture = {};
   let drag = {};
   const range = make("input", { type: "range", min, max, step, value, "aria-label": words });
   const number = make("input", { type: "number", min, max, step, value, "aria-label": `${words}, number` });
@@ -155,14 +153,14 @@ function slider(words, value, min, max, step, set) {
     change((p) => set(p, v), drag);
   };
   range.oninput = () => apply(range.value, number);
-  range.onchange = () => { drag = { ...gesture }; };
-  number.onchange = () => { apply(number.value, range); drag = { ...gesture }; };
+  range.onchange = () => { drag = {}; };
+  number.onchange = () => { apply(number.value, range); drag = {}; };
   return make("label", { className: "slider" }, make("span", {}, words), range, number);
 }
 
 function contacts() {
   const name = current_clip().name;
-  const legs = page.actors[0].chains.map((c) => c.name).filter((c) => c.startsWith("leg."));
+  const legs = page.actors[0].chains.filter((c) => c.role === "leg").map((c) => c.name);
   const own = (live.pairing.contacts || []).filter((c) => c.clip === name);
   const lines = own.map((span) => make("div", { className: "line" }, `${span.leg}: ${span.from} to ${span.to} `,
     make("button", { onclick: () => { change((p) => { p.contacts = p.contacts.filter((c) => text_of_span(c) !== text_of_span(span)); }); rebuild(); } }, "Remove")));

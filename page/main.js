@@ -3,7 +3,7 @@ import { page } from "./data.js";
 import { state, update, on_change, current_clip, read_address, chain_of, answer_of, MODES, SHOWN } from "./state.js";
 import { choice } from "./actor.js";
 import { Stage } from "./stage.js";
-import { draw_marks, draw_plots, show_frame, fill_choices, frame_at, lane_at, frame_span, go_to_next_mark, time_words, marks } from "./timeline.js";
+import { draw_marks, draw_plots, show_frame, fill_choices, frame_at, lane_at, frame_span, go_to_next_mark, time_words, marks, SPEEDS } from "./timeline.js";
 import { TABS, draw_clips, draw_panel, clips_shown } from "./panels.js";
 import { make } from "./make.js";
 import { live, follow_files, undo, redo, show_before, is_changed } from "./live.js";
@@ -62,7 +62,6 @@ function set_view([, yaw, pitch]) {
   update({ yaw, pitch, pan: [0, 0, 0] });
 }
 
-const SPEEDS = [0.1, 0.25, 0.5, 1, 2];
 function change_speed(by) {
   const at = SPEEDS.indexOf(state.speed) + by;
   update({ speed: SPEEDS[Math.max(0, Math.min(SPEEDS.length - 1, at))] });

@@ -108,7 +108,7 @@ function measures_panel() {
 
 function chains_panel() {
   const rows = page.pairs ? page.pairs.flatMap(pair_rows) : page.actors[0].chains.flatMap((chain) => chain_rows(0, chain));
-  const heads = page.pairs ? [page.actors[0].name, page.actors[1].name, "sure"] : ["chain", "bones", "sure"];
+  const heads = page.pairs ? [page.actors[0].name, page.actors[1].name, "confidence"] : ["chain", "bones", "confidence"];
   return [...(live.on ? picker_part() : []), table(heads, rows, [2], page.pairs ? "pairs" : "chains")];
 }
 
@@ -128,12 +128,12 @@ function chain_button(actor, chain) {
 
 function pair_rows(pair) {
   const chains = [pair.source, pair.target].map((name, a) => page.actors[a].chains.find((c) => c.name === name));
-  const sure = Math.min(...chains.filter(Boolean).map((c) => c.confidence));
+  const confidence = Math.min(...chains.filter(Boolean).map((c) => c.confidence));
   const chosen = chains.some((chain, a) => is_chosen(a, chain));
   const row = make("tr", { className: chosen ? "chosen" : "" },
                    make("td", {}, chain_button(0, chains[0])),
                    make("td", {}, chain_button(1, chains[1]), ...(pair.how === "same role" ? [] : [make("div", { className: "how" }, pair.how.replace("same role, ", ""))])),
-                   make("td", { className: "number" }, Number.isFinite(sure) ? sure.toFixed(2) : ""));
+                   make("td", { className: "number" }, Number.isFinite(confidence) ? confidence.toFixed(2) : ""));
   return chosen ? [row, ...chains.map((chain, a) => evidence_row(a, chain)).filter(Boolean)] : [row];
 }
 

@@ -6,7 +6,6 @@ import { Rings } from "./rings.js";
 import { live } from "./live.js";
 
 const FIELD = 30;  // degrees from top to bottom
-
 const CELLS = 9;   // squares of the floor to each side
 
 export class Stage {

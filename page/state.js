@@ -89,6 +89,11 @@ export function read_address(text) {
   return changes;
 }
 
+/** Whether a chain is an arm or a leg. */
+export function is_limb(chain) {
+  return chain.role === "arm" || chain.role === "leg";
+}
+
 /** The chain of a bone, or undefined. */
 export function chain_of(actor, bone) {
   return page.actors[actor].chains.find((chain) => chain.bones.includes(bone));

@@ -7,6 +7,9 @@ const PLOT = 74;
 const LEFT = 28;  // room for words; the scrub bar begins where its thumb's middle stands here
 const RIGHT = 8;
 
+/** Times the clip's own speed. */
+export const SPEEDS = [0.1, 0.25, 0.5, 1, 2];
+
 const color_of = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
 /** Measures of the current clip that are over their gate, by frame. */
@@ -14,9 +17,18 @@ export function marks() {
   return current_clip().measures.filter((m) => m.finding).sort((a, b) => a.frame - b.frame);
 }
 
+// A leg has the color of its bones, on whichever character it is.
 function leg_color(leg) {
-  const group = page.groups.find((g) => g.name === (leg.endsWith(".right") ? "right leg" : "left leg"));
-  return group.color;
+  for (const actor of page.actors) {
+    const chain = actor.chains.find((c) => c.name === leg);
+    if (chain) return page.groups[actor.bones[chain.bones[0]].group].color;
+  }
+  return color_of("--accent");
+}
+
+// The legs of the current clip's lanes, from the top down.
+function legs_of_lanes() {
+  return [...new Set(current_clip().contacts.map((lane) => lane.leg))];
 }
 
 // `L` for leg.left, `LB` for leg.left.back… : enough to tell lanes apart.
@@ -57,7 +69,7 @@ export function frame_at(x, width) {
 /** Marks over the scrub bar, and a lane for each foot: where it stands, source above result. */
 export function draw_marks(canvas) {
   const lanes = current_clip().contacts;
-  const legs = [...new Set(lanes.map((lane) => lane.leg))];
+  const legs = legs_of_lanes();
   const height = 16 + legs.length * LANE;
   const { pen, width } = pen_of(canvas, height);
   for (const mark of marks()) {
@@ -92,14 +104,13 @@ const chosen_plots = () => state.plots.map((index) => current_clip().plots[index
 
 /** The source's leg whose lane is at this height of the canvas, or undefined. */
 export function lane_at(y) {
-  const legs = [...new Set(current_clip().contacts.map((lane) => lane.leg))];
-  return legs[Math.floor((y - 15) / LANE)];
+  return legs_of_lanes()[Math.floor((y - 15) / LANE)];
 }
 
 /** Frames a span of frames in a leg's lane. */
 export function frame_span(canvas, leg, first, last) {
   draw_marks(canvas);
-  const row = [...new Set(current_clip().contacts.map((lane) => lane.leg))].indexOf(leg);
+  const row = legs_of_lanes().indexOf(leg);
   const width = canvas.clientWidth;
   const pen = canvas.getContext("2d");
   pen.strokeStyle = color_of("--text");
@@ -192,7 +203,7 @@ export function fill_choices(plot_a, plot_b, speed) {
     select.value = state.plots[other];
   }
   if (speed.options.length > 0) return;
-  for (const value of [0.1, 0.25, 0.5, 1, 2]) speed.append(new Option(`${value}×`, value));
+  for (const value of SPEEDS) speed.append(new Option(`${value}×`, value));
   speed.value = 1;
 }
 

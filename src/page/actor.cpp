@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 namespace dendraxis::page::detail {
 namespace {
@@ -54,46 +55,53 @@ bool is_closed(const SkinnedMesh& mesh) {
     for (const Vec3& p : mesh.positions)
         corner_of.push_back(
             corners.try_emplace({p.x(), p.y(), p.z()}, static_cast<int>(corners.size())).first->second);
-    std::map<std::pair<int, int>, int> edges;
+    std::set<std::pair<int, int>> edges;
     for (const std::array<std::uint32_t, 3>& triangle : mesh.triangles) {
         for (std::size_t k = 0; k < 3; ++k)
-            ++edges[{corner_of[triangle[k]], corner_of[triangle[(k + 1) % 3]]}];
+            edges.emplace(corner_of[triangle[k]], corner_of[triangle[(k + 1) % 3]]);
     }
     const bool is_mirrored = std::any_of(mesh.inverse_bind.begin(), mesh.inverse_bind.end(),
                                          [](const Affine& m) { return m.linear().determinant() < 0.0f; });
     return !is_mirrored && std::all_of(edges.begin(), edges.end(), [&](const auto& edge) {
-        return edge.first.first == edge.first.second || edges.contains({edge.first.second, edge.first.first});
+        return edge.first == edge.second || edges.contains({edge.second, edge.first});
     });
 }
 
-// The pictures that an actor's meshes are colored by, each once; `null` where one cannot be shown.
+// The pictures that an actor's meshes are colored by, each once.
 class Pictures {
  public:
-    Pictures(const Character& character, Blob& blob) : character_(character), blob_(blob) {}
-
-    // As an index into `list`.
-    Json of(const SkinnedMesh& mesh) {
-        if (mesh.picture < 0 || mesh.picture_points.size() != mesh.positions.size()) return {};
-        const auto [known, is_new] = known_.try_emplace(mesh.picture);
-        if (!is_new) return known->second;
-        const io::Picture picture = io::picture_of(character_.file, mesh.picture);
-        const bool is_shown = picture.mime_type == "image/png" || picture.mime_type == "image/jpeg" ||
-                              picture.mime_type == "image/webp";
-        if (picture.bytes.empty() || !is_shown) return {};
-        known->second = list.size();
-        list.push_back({{"mime_type", picture.mime_type}, {"bytes", blob_.add(std::span(picture.bytes))}});
-        return known->second;
+    Pictures(const Character& character, Blob& blob) {
+        std::vector<int> images;
+        for (const auto* meshes : {&character.meshes, &character.props}) {
+            for (const SkinnedMesh& mesh : *meshes) {
+                if (has_picture(mesh) && known_.try_emplace(mesh.picture).second)
+                    images.push_back(mesh.picture);
+            }
+        }
+        const std::vector<io::Picture> pictures = io::pictures_of(character.file, images);
+        for (std::size_t i = 0; i < images.size(); ++i) {
+            const std::string& type = pictures[i].mime_type;
+            const bool is_shown = type == "image/png" || type == "image/jpeg" || type == "image/webp";
+            if (pictures[i].bytes.empty() || !is_shown) continue;
+            known_[images[i]] = list.size();
+            list.push_back({{"mime_type", type}, {"bytes", blob.add(std::span(pictures[i].bytes))}});
+        }
     }
+
+    // As an index into `list`; null where there is none that can be shown.
+    Json of(const SkinnedMesh& mesh) const { return has_picture(mesh) ? known_.at(mesh.picture) : Json(); }
 
     Json list = Json::array();
 
  private:
-    const Character& character_;
-    Blob& blob_;
+    static bool has_picture(const SkinnedMesh& mesh) {
+        return mesh.picture >= 0 && mesh.picture_points.size() == mesh.positions.size();
+    }
+
     std::map<int, Json> known_;
 };
 
-Json mesh_json(const SkinnedMesh& mesh, int prop, Pictures& pictures, Blob& blob) {
+Json mesh_json(const SkinnedMesh& mesh, int prop, const Pictures& pictures, Blob& blob) {
     std::vector<float> inverse_bind;
     for (const Affine& matrix : mesh.inverse_bind)
         inverse_bind.insert(inverse_bind.end(), matrix.data(), matrix.data() + 16);
@@ -126,6 +134,7 @@ Json chains_json(const Chart& chart) {
     Json chains = Json::array();
     for (const Chain& chain : chart.chains) {
         chains.push_back({{"name", chain.name},
+                          {"role", to_string(chain.role())},
                           {"bones", chain.bones},
                           {"confidence", io::rounded(chain.confidence)},
                           {"evidence", chain.evidence}});
@@ -149,7 +158,7 @@ Json outlines_json(const Actor& actor, Blob& blob) {
 Json actor_part(const Actor& actor, Blob& blob) {
     const Chart& chart = *actor.chart;
     Json meshes = Json::array();
-    Pictures pictures(*actor.character, blob);
+    const Pictures pictures(*actor.character, blob);
     for (const SkinnedMesh& mesh : actor.character->meshes)
         meshes.push_back(mesh_json(mesh, -1, pictures, blob));
     int prop = 0;

@@ -116,27 +116,20 @@ struct LiveReview::Parts {
     }
 
     Page page() const {
-        Page page{fmt::format("{} → {}", source.character.name, target.character.name),
-                  {{&source.character, &result.pairing.source, "source"},
-                   {&target.character, &result.pairing.target, "result"}},
-                  {},
-                  &result.pairing,
-                  judge(result.pairing, result.reviews).findings};
-        std::erase_if(page.findings, [](const Finding& f) { return f.code != "review.doubtful-chart"; });
-        page.findings.insert(page.findings.end(), result.pairing.findings.begin(),
-                             result.pairing.findings.end());
+        std::vector<ShownClip> clips;
         for (std::size_t i = 0; i < result.clips.size(); ++i) {
             const Clip& clip = source.character.clips[i];
-            page.clips.push_back({clip.name, {&clip, &result.clips[i]}, result.reviews[i]});
+            clips.push_back({clip.name, {&clip, &result.clips[i]}, result.reviews[i]});
         }
-        for (ShownClip& stance : shown_stances(result.stances)) page.clips.push_back(std::move(stance));
+        Page page =
+            review_page(result.pairing, source.character, target.character, std::move(clips), result.stances);
         page.live = pairing_file.empty() ? "-" : pairing_file.string();
         page.made_by = "dendraxis serve";
         return page;
     }
 
-    Json document(Blob& blob) const {
-        Json json = detail::document_of(page(), blob);
+    Json document_of(const Page& page, Blob& blob) const {
+        Json json = detail::document_of(page, blob);
         json["pairing"] = result.text;
         json["state"] = {{"cast", state.cast}, {"pairing", state.pairing}};
         return json;
@@ -179,14 +172,15 @@ LiveReview::State LiveReview::refresh() {
 std::string LiveReview::html() const {
     const std::lock_guard lock(parts_->mutex);
     Blob blob;
-    const Json document = parts_->document(blob);
-    return detail::html_with(parts_->page(), document, blob);
+    const Page page = parts_->page();
+    const Json document = parts_->document_of(page, blob);
+    return detail::html_with(page, document, blob);
 }
 
 std::vector<std::uint8_t> LiveReview::data() const {
     const std::lock_guard lock(parts_->mutex);
     Blob blob;
-    const Json document = parts_->document(blob);
+    const Json document = parts_->document_of(parts_->page(), blob);
     return packed(document, blob);
 }
 
@@ -194,17 +188,20 @@ std::vector<std::uint8_t> LiveReview::attempt(std::string_view name, const std::
     const std::lock_guard lock(parts_->mutex);
     const Parts& parts = *parts_;
     const Pairing tried = io::pairing_of_text("the pairing", pairing, parts.source, parts.target);
-    Page page = parts.page();
+    Page page;
+    page.actors = {{&parts.source.character, &tried.source, "source"},
+                   {&parts.target.character, &tried.target, "result"}};
     page.pairing = &tried;
-    page.actors[0].chart = &tried.source;
-    page.actors[1].chart = &tried.target;
-    page.clips.clear();
-    const Stances stances = stances_of(tried);
-    for (ShownClip& stance : shown_stances(stances)) {
-        if (stance.name == name) page.clips.push_back(std::move(stance));
-    }
+    // A clip of the source, or one of the stances.
     Clip result;
-    if (page.clips.empty()) {
+    Stances stances;
+    const std::vector<ShownClip> known = shown_stances(stances);
+    const auto stance =
+        std::find_if(known.begin(), known.end(), [&](const ShownClip& s) { return s.name == name; });
+    if (stance != known.end()) {
+        stances = stances_of(tried);
+        page.clips.push_back(*stance);
+    } else {
         const Clip& clip = parts.source.character.clip(name);
         result = Transfer(tried).apply(clip);
         page.clips.push_back({clip.name, {&clip, &result}, review_clip(tried, clip, result)});
@@ -236,7 +233,8 @@ void LiveReview::keep_chain(bool of_target, const std::string& name, const std::
     std::vector<int>& chosen = choices.chains[name];
     for (const std::string& label : bones) {
         const int bone = rig.chart.skeleton.find(label);
-        if (bone == k_no_bone) throw Error(sheet.string(), "there is no bone '" + label + "'");
+        if (bone == k_no_bone)
+            throw Error(sheet.string(), "there is no bone '" + label + "'", "", "see `dendraxis survey`");
         chosen.push_back(bone);
     }
     Chart chart = rig.chart;

@@ -1,6 +1,6 @@
 #include <dendraxis/page/outline.hpp>
 
-#include <dendraxis/ragdoll/build.hpp>
+#include <dendraxis/ragdoll/binding.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -58,64 +58,50 @@ Lines box_lines(const Vec3& half) {
     return lines;
 }
 
-// From the upright frame at rest to the frame of a bone.
-class IntoBones {
- public:
-    explicit IntoBones(const Chart& chart)
-        : to_model_(chart.to_upright().conjugate()), rest_(chart.skeleton.size()) {
-        to_model_matrices(chart.skeleton, rest_pose(chart.skeleton), rest_);
-    }
+std::vector<Affine> rest_matrices(const Skeleton& skeleton) {
+    std::vector<Affine> matrices(skeleton.size());
+    to_model_matrices(skeleton, rest_pose(skeleton), matrices);
+    return matrices;
+}
 
-    Lines operator()(int bone, const Lines& upright) const {
-        const Affine undo = rest_[static_cast<std::size_t>(bone)].inverse();
-        Lines lines;
-        for (const Vec3& point : upright) lines.push_back(undo * (to_model_ * point));
-        return lines;
-    }
-
-    Vec3 upright_head(int bone) const {
-        return to_model_.conjugate() * rest_[static_cast<std::size_t>(bone)].translation();
-    }
-
- private:
-    Quat to_model_;
-    std::vector<Affine> rest_;
-};
-
-Lines placed(Lines lines, const Vec3& at, const Quat& turn) {
-    for (Vec3& point : lines) point = at + turn * point;
+// Lines given relative to `frame`, in the frame of the bone that carries them; both in model space.
+Lines carried(Lines lines, const Transform& frame, const Affine& bone) {
+    const Affine into = bone.inverse() * to_affine(frame);
+    for (Vec3& point : lines) point = into * point;
     return lines;
 }
 
 }  // namespace
 
 std::vector<Outline> outlines_of(const RagdollPlan& plan, const Chart& chart) {
-    const IntoBones into(chart);
-    const std::vector<PlacedShape> shapes = shapes_at_rest(plan, chart);
+    const std::vector<Affine> rest = rest_matrices(chart.skeleton);
+    std::vector<BodyState> bodies(plan.bodies.size());
+    RagdollBinding(plan, chart).bodies_of(rest_in_model_space(chart.skeleton), {}, bodies);
     std::vector<Outline> outlines;
-    for (std::size_t i = 0; i < shapes.size(); ++i) {
+    for (std::size_t i = 0; i < bodies.size(); ++i) {
         const RagdollBody& body = plan.bodies[i];
         const Shape& shape = body.shape;
-        const Lines lines =
-            placed(shape.kind == ShapeKind::box ? box_lines(shape.half) : capsule_lines(shape.half),
-                   shapes[i].frame.translation, shapes[i].frame.rotation);
-        outlines.push_back({OutlineKind::body, body.name, body.bone, into(body.bone, lines)});
+        Lines lines = shape.kind == ShapeKind::box ? box_lines(shape.half) : capsule_lines(shape.half);
+        outlines.push_back({OutlineKind::body, body.name, body.bone,
+                            carried(std::move(lines), {bodies[i].turn, bodies[i].position, Vec3::Ones()},
+                                    rest[static_cast<std::size_t>(body.bone)])});
     }
     return outlines;
 }
 
 std::vector<Outline> outlines_of(std::span<const Socket> sockets, const Chart& chart) {
-    const IntoBones into(chart);
+    const std::vector<Affine> rest = rest_matrices(chart.skeleton);
+    const std::vector<Transform> model = rest_in_model_space(chart.skeleton);
+    const SocketBinding binding({sockets.begin(), sockets.end()}, chart);
     const float size = 0.06f * std::max(chart.height, 1e-3f);
+    Lines axes;
+    for (int axis = 0; axis < 3; ++axis)
+        axes.insert(axes.end(), {Vec3(Vec3::Zero()), Vec3(size * Vec3::Unit(axis))});
     std::vector<Outline> outlines;
-    for (const Socket& socket : sockets) {
-        Lines axes;
-        for (int axis = 0; axis < 3; ++axis)
-            axes.insert(axes.end(), {Vec3(Vec3::Zero()), Vec3(size * Vec3::Unit(axis))});
-        const Vec3 at = into.upright_head(socket.bone) + socket.at;
-        outlines.push_back({OutlineKind::socket, socket.name, socket.bone,
-                            into(socket.bone, placed(axes, at, socket.turn))});
-    }
+    for (std::size_t i = 0; i < sockets.size(); ++i)
+        outlines.push_back(
+            {OutlineKind::socket, sockets[i].name, sockets[i].bone,
+             carried(axes, binding.frame(i, model), rest[static_cast<std::size_t>(sockets[i].bone)])});
     return outlines;
 }
 

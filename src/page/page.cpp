@@ -62,14 +62,6 @@ Json pairs_json(const Pairing& pairing) {
     return pairs;
 }
 
-Json finding_json(const Finding& finding) {
-    return {{"severity", to_string(finding.severity)},
-            {"code", finding.code},
-            {"where", finding.where},
-            {"message", finding.message},
-            {"advice", finding.advice}};
-}
-
 Json measures_json(const Page& page, const ClipReview& review) {
     Json measures = Json::array();
     for (const Measure& measure : review.measures) {
@@ -82,7 +74,7 @@ Json measures_json(const Page& page, const ClipReview& review) {
             const float gate = gate_of(*page.pairing, measure.name);
             if (gate >= 0.0f) json["gate"] = io::rounded(gate);
             if (const auto finding = over_gate(*page.pairing, review, measure))
-                json["finding"] = finding_json(*finding);
+                json["finding"] = io::json_of(*finding);
         }
         measures.push_back(std::move(json));
     }
@@ -113,8 +105,6 @@ Json document_of(const Page& page, Blob& blob) {
     for (const Actor& actor : page.actors) actors.push_back(actor_part(actor, blob));
     Json clips = Json::array();
     for (const ShownClip& clip : page.clips) clips.push_back(clip_part(page, clip, blob));
-    Json findings = Json::array();
-    for (const Finding& finding : page.findings) findings.push_back(finding_json(finding));
     Json document{{"format", "dendraxis-page"},
                   {"version", 1},
                   {"made_with", fmt::format("Dendraxis {}", k_version)},
@@ -123,7 +113,7 @@ Json document_of(const Page& page, Blob& blob) {
                   {"groups", groups_json()},
                   {"actors", std::move(actors)},
                   {"clips", std::move(clips)},
-                  {"findings", std::move(findings)}};
+                  {"findings", io::json_of(page.findings)}};
     if (page.pairing != nullptr) {
         document["pairs"] = pairs_json(*page.pairing);
         document["leg_ratio"] = io::rounded(leg_ratio(*page.pairing));
@@ -180,6 +170,23 @@ Stances stances_of(const Pairing& pairing) {
 std::vector<ShownClip> shown_stances(const Stances& stances) {
     return {{"matched stance", {&stances.source_matched, &stances.target_matched}, {}, true},
             {"both rests", {&stances.source_rest, &stances.target_rest}, {}, true}};
+}
+
+Page review_page(const Pairing& pairing, const Character& source, const Character& result,
+                 std::vector<ShownClip> clips, const Stances& stances) {
+    Page page{fmt::format("{} → {}", source.name, result.name),
+              {{&source, &pairing.source, "source"}, {&result, &pairing.target, "result"}},
+              std::move(clips),
+              &pairing};
+    std::vector<ClipReview> reviews;
+    for (const ShownClip& clip : page.clips) reviews.push_back(clip.review);
+    // What is about a clip stands with its measures.
+    for (const Finding& finding : judge(pairing, std::move(reviews)).findings) {
+        if (finding.code == "review.doubtful-chart") page.findings.push_back(finding);
+    }
+    page.findings.insert(page.findings.end(), pairing.findings.begin(), pairing.findings.end());
+    for (ShownClip& stance : shown_stances(stances)) page.clips.push_back(std::move(stance));
+    return page;
 }
 
 std::string html_of(const Page& page) {

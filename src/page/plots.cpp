@@ -1,17 +1,15 @@
 // What people look at over time: feet, hands, hips, joints against their ranges.
 #include "parts.hpp"
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/retarget/contacts.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
-#include <numbers>
 
 namespace dendraxis::page::detail {
 namespace {
-
-constexpr float k_degrees = 180.0f / std::numbers::pi_v<float>;
 
 // A clip of one actor, in model space.
 class Motion {

@@ -16,8 +16,7 @@ constexpr float k_fine = 0.05e-3f / 1.75f;  // of the character's height: what a
 
 struct Track {
     std::vector<Transform> poses;
-    std::vector<float> matrices;  // 12 a bone and frame, columns first
-    bool is_rigid = true;         // each bone keeps its size, and nothing shears
+    bool is_rigid = true;  // each bone keeps its size, and nothing shears
 };
 
 void add_columns(std::vector<float>& numbers, const Affine& matrix) {
@@ -39,10 +38,20 @@ Track track_of(const Skeleton& skeleton, const Clip& clip) {
             const float off = (to_affine(kept).linear() - matrices[b].linear()).cwiseAbs().maxCoeff();
             if (off > k_shear * std::max(first.cwiseAbs().maxCoeff(), 1e-9f)) track.is_rigid = false;
             track.poses.push_back(kept);
-            add_columns(track.matrices, matrices[b]);
         }
     }
     return track;
+}
+
+// 12 numbers a bone and frame, columns first.
+std::vector<float> matrices_of(const Skeleton& skeleton, const Clip& clip) {
+    std::vector<float> numbers;
+    std::vector<Affine> matrices(skeleton.size());
+    for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+        to_model_matrices(skeleton, clip.frame(f), matrices);
+        for (const Affine& matrix : matrices) add_columns(numbers, matrix);
+    }
+    return numbers;
 }
 
 // In 65535 steps between the lowest and the highest, if that is fine enough.
@@ -100,7 +109,7 @@ Json track_part(const Actor& actor, const ShownClip& shown, std::size_t index, B
         {"floor", shown.is_stance ? floor_below(*actor.chart, clip) : floor_of(*actor.chart, clip.name)},
         {"props", props_json(*actor.character, clip, blob)}};
     if (!track.is_rigid) {
-        json["matrices"] = blob.add(track.matrices);
+        json["matrices"] = blob.add(matrices_of(actor.chart->skeleton, clip));
         return json;
     }
     std::vector<std::int16_t> rotations;

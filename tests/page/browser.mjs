@@ -1,21 +1,16 @@
 // Drives a page in a headless browser as a person would, and prints what happened as JSON.
 // node browser.mjs FOLDER-WITH-PLAYWRIGHT PAGE.html EXPECTED.json
-import { createRequire } from "node:module";
+import { launch, PATIENCE } from "./launch.mjs";
 import { readFileSync } from "node:fs";
 import { resolve } from "node:path";
 
 const [, , modules, file, expected_file] = process.argv;
-const { chromium } = createRequire(resolve(modules, "package.json"))("playwright-core");
 const expected = JSON.parse(readFileSync(expected_file, "utf8"));
 const address = `file://${resolve(file)}`;
 
-const browser = await chromium.launch({
-  executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
-  args: ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
-         "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"],
-});
+const browser = await launch(modules);
 const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-context.setDefaultTimeout(120000);  // machines that test much at once are slow
+context.setDefaultTimeout(PATIENCE);
 const errors = [];
 
 async function open(hash = "") {

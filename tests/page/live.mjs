@@ -1,20 +1,14 @@
 // Drives a page from a server as a person would, and prints what happened as JSON.
 // node live.mjs FOLDER-WITH-PLAYWRIGHT ADDRESS PAIRING-FILE
-import { createRequire } from "node:module";
+import { launch, PATIENCE } from "./launch.mjs";
 import { readFileSync, writeFileSync } from "node:fs";
-import { resolve } from "node:path";
 
 const [, , modules, address, file] = process.argv;
-const { chromium } = createRequire(resolve(modules, "package.json"))("playwright-core");
-const browser = await chromium.launch({
-  executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
-  args: ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
-         "--disable-sync", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"],
-});
+const browser = await launch(modules);
 const errors = [];
 async function open(width, height) {
   const tab = await browser.newPage({ viewport: { width, height } });
-  tab.setDefaultTimeout(120000);  // machines that test much at once are slow
+  tab.setDefaultTimeout(PATIENCE);
   tab.on("pageerror", (problem) => errors.push(problem.message));
   await tab.goto(`${address}#clip=crouch&frame=40&tab=adjust`);
   return tab;

@@ -113,32 +113,21 @@ void print_table(const Review& review) {
     }
 }
 
-// The two clips of each review, the source's at the result's rate.
-struct Pairs {
-    std::vector<std::pair<Clip, const Clip*>> clips;
-    std::vector<ClipReview> reviews;
-};
+// The source's clips at the rates of the result's.
+using MatchedClips = std::vector<std::pair<Clip, const Clip*>>;
 
 void write_review_page(const ReviewArguments& arguments, const io::Rig& source, const io::Rig& result,
-                       const Pairing& pairing, const Pairs& pairs, const Review& review) {
-    page::Page page{
-        fmt::format("{} → {}", source.character.name, result.character.name),
-        {{&source.character, &pairing.source, "source"}, {&result.character, &pairing.target, "result"}},
-        {},
-        &pairing,
-        {},
-        fmt::format("dendraxis review --source {} --result {}", arguments.source.string(),
-                    arguments.result.string())};
-    for (std::size_t i = 0; i < pairs.clips.size(); ++i) {
-        const auto& [own, its] = pairs.clips[i];
-        page.clips.push_back({own.name, {&own, its}, review.clips[i]});
+                       const Pairing& pairing, const MatchedClips& clips, const Review& review) {
+    std::vector<page::ShownClip> shown;
+    for (std::size_t i = 0; i < clips.size(); ++i) {
+        const auto& [own, its] = clips[i];
+        shown.push_back({own.name, {&own, its}, review.clips[i]});
     }
     const page::Stances stances = page::stances_of(pairing);
-    for (page::ShownClip& stance : page::shown_stances(stances)) page.clips.push_back(std::move(stance));
-    for (const Finding& finding : review.findings) {
-        if (finding.code == "review.doubtful-chart") page.findings.push_back(finding);
-    }
-    page.findings.insert(page.findings.end(), pairing.findings.begin(), pairing.findings.end());
+    page::Page page =
+        page::review_page(pairing, source.character, result.character, std::move(shown), stances);
+    page.made_by = fmt::format("dendraxis review --source {} --result {}", arguments.source.string(),
+                               arguments.result.string());
     write_page(arguments.page, page);
 }
 
@@ -148,14 +137,15 @@ int run_review(const ReviewArguments& arguments) {
     io::Rig source = io::load_rig(arguments.source);
     const Pairing pairing = arguments.pairing.empty() ? pair(source.chart, result.chart)
                                                       : io::read_pairing(arguments.pairing, source, result);
-    Pairs pairs;
+    MatchedClips clips;
+    std::vector<ClipReview> reviews;
     for (const auto& [clip, own] : matched_clips(arguments, source.character, result.character)) {
         const bool same_rate = clip->frame_count() == own->frame_count();
-        pairs.clips.emplace_back(same_rate ? *clip : resampled(*clip, own->fps), own);
-        pairs.reviews.push_back(review_clip(pairing, pairs.clips.back().first, *own));
+        clips.emplace_back(same_rate ? *clip : resampled(*clip, own->fps), own);
+        reviews.push_back(review_clip(pairing, clips.back().first, *own));
     }
-    const Review review = judge(pairing, std::move(pairs.reviews));
-    if (!arguments.page.empty()) write_review_page(arguments, source, result, pairing, pairs, review);
+    const Review review = judge(pairing, std::move(reviews));
+    if (!arguments.page.empty()) write_review_page(arguments, source, result, pairing, clips, review);
     const int status = arguments.gate && !review.passed ? k_gate_failed : k_done;
     if (arguments.json) {
         print_json(review_json(review));

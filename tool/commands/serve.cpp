@@ -1,4 +1,5 @@
 #include "../support/command_line.hpp"
+#include "../support/json.hpp"
 #include "../support/print.hpp"
 
 #include <dendraxis/page/server.hpp>
@@ -29,7 +30,7 @@ int run_serve(const ServeArguments& arguments) {
     page::LiveReview review(arguments.source, arguments.target, arguments.pairing);
     page::Server server(review, arguments.port);
     if (arguments.json) {
-        fmt::print("{{\"address\": \"{}\"}}\n", server.address());
+        print_json({{"address", server.address()}});
     } else {
         fmt::print("open {} in a browser; Ctrl+C ends it\n", server.address());
         if (arguments.pairing.empty())

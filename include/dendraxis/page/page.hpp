@@ -6,7 +6,6 @@
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/character.hpp>
 
-#include <filesystem>
 #include <string>
 #include <vector>
 
@@ -55,6 +54,11 @@ struct Page {
     std::string made_by = {};          ///< the command that made the page; may be empty
     std::string live = {};  ///< of a page from a server: where its pairing is kept, `-` for nowhere
 };
+
+/// The page of a pairing's source and a result: reviewed clips, then the stances, which must outlive the
+/// page.
+Page review_page(const Pairing& pairing, const Character& source, const Character& result,
+                 std::vector<ShownClip> clips, const Stances& stances);
 
 /// The page as HTML: the library's own model matrices frame by frame, meshes, chains, measures, plots, and
 /// the script that shows them. Bones stand within 0.05 mm of where the library puts them, for a

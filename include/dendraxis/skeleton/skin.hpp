@@ -23,7 +23,7 @@ struct SkinnedMesh {
     std::vector<int> bones;
     std::vector<Affine> inverse_bind;
     std::array<float, 3> color{0.8f, 0.8f, 0.8f};  ///< linear red, green, blue, 0 to 1
-    int picture = -1;  ///< the image of its file that colors it, for `io::picture_of`; -1: none
+    int picture = -1;  ///< the image of its file that colors it, for `io::pictures_of`; -1: none
     std::vector<Eigen::Vector2f> picture_points = {};  ///< where in its picture each vertex is, or none
 };
 

@@ -126,7 +126,7 @@ Glb open_for_editing(const GltfFile& file) {
         const std::string uri = image.value("uri", "");
         if (uri.empty() || is_data_uri(uri)) continue;
         refuse_files_beside(file, uri);
-        const ImageFile picture = read_image(file.path, uri);
+        const Picture picture = read_image(file.path, uri);
         image.erase("uri");
         image["mimeType"] = picture.mime_type;
         image["bufferView"] = add_view(glb, picture.bytes.data(), picture.bytes.size());

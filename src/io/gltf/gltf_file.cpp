@@ -282,8 +282,7 @@ void parse(GltfFile& file, std::vector<std::uint8_t> bytes) {
     parser.SetImageLoader(keep_image, nullptr);
     std::string error;
     std::string warning;
-    const std::string folder =
-        file.in_memory ? "" : std::filesystem::path(file.path).parent_path().string();
+    const std::string folder = file.in_memory ? "" : std::filesystem::path(file.path).parent_path().string();
     bool parsed = false;
     try {
         parsed = binary ? parser.LoadBinaryFromMemory(&file.model, &error, &warning, bytes.data(),

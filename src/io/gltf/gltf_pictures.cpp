@@ -12,16 +12,14 @@ Picture picture_in(const GltfFile& file, const Json& image) {
     if (const std::string uri = image.value("uri", ""); is_data_uri(uri)) {
         tinygltf::DecodeDataURI(&picture.bytes, picture.mime_type, uri, 0, false);
     } else if (!uri.empty()) {
-        ImageFile beside = read_image(file.path, uri);
-        picture = {std::move(beside.bytes), beside.mime_type};
+        return read_image(file.path, uri);
     } else {
-        const auto view = image.value("bufferView", std::size_t{0});
-        const tinygltf::BufferView& bytes = file.model.bufferViews.at(view);
-        const auto& buffer = file.model.buffers.at(static_cast<std::size_t>(bytes.buffer)).data;
-        if (bytes.byteOffset > buffer.size() || bytes.byteLength > buffer.size() - bytes.byteOffset)
-            return {};
-        const auto first = buffer.begin() + static_cast<std::ptrdiff_t>(bytes.byteOffset);
-        picture.bytes.assign(first, first + static_cast<std::ptrdiff_t>(bytes.byteLength));
+        const tinygltf::BufferView& view =
+            file.model.bufferViews.at(image.value("bufferView", std::size_t{0}));
+        const auto& buffer = file.model.buffers.at(static_cast<std::size_t>(view.buffer)).data;
+        if (view.byteOffset > buffer.size() || view.byteLength > buffer.size() - view.byteOffset) return {};
+        const auto first = buffer.begin() + static_cast<std::ptrdiff_t>(view.byteOffset);
+        picture.bytes.assign(first, first + static_cast<std::ptrdiff_t>(view.byteLength));
         picture.mime_type = image.value("mimeType", "");
     }
     return picture;
@@ -29,16 +27,25 @@ Picture picture_in(const GltfFile& file, const Json& image) {
 
 }  // namespace
 
-Picture picture_of(const std::filesystem::path& path, int image) {
-    if (image < 0) return {};
+std::vector<Picture> pictures_of(const std::filesystem::path& path, std::span<const int> images) {
+    std::vector<Picture> pictures(images.size());
+    if (images.empty()) return pictures;
+    GltfFile file;
     try {
-        const GltfFile file = read_gltf_file(path);
-        const Json images = Json::parse(file.json).value("images", Json::array());
-        if (static_cast<std::size_t>(image) >= images.size()) return {};
-        return picture_in(file, images[static_cast<std::size_t>(image)]);
-    } catch (const std::exception&) {
-        return {};
+        file = read_gltf_file(path);
+    } catch (const Error&) {
+        return pictures;
     }
+    const Json list = Json::parse(file.json).value("images", Json::array());
+    for (std::size_t i = 0; i < images.size(); ++i) {
+        if (images[i] < 0 || static_cast<std::size_t>(images[i]) >= list.size()) continue;
+        try {
+            pictures[i] = picture_in(file, list[static_cast<std::size_t>(images[i])]);
+        } catch (const std::exception&) {
+            pictures[i] = {};  // what only colors a character keeps nothing from being shown
+        }
+    }
+    return pictures;
 }
 
 }  // namespace dendraxis::io

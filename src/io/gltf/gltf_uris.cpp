@@ -76,10 +76,10 @@ fs::path buffer_file(const fs::path& gltf, const std::string& uri) {
     return ordinary_file(gltf, uri);
 }
 
-ImageFile read_image(const fs::path& gltf, const std::string& uri) {
-    ImageFile image{read_bytes(ordinary_file(gltf, uri)), ""};
+Picture read_image(const fs::path& gltf, const std::string& uri) {
+    Picture image{read_bytes(ordinary_file(gltf, uri)), ""};
     image.mime_type = mime_type_of(image.bytes);
-    if (*image.mime_type == 0)
+    if (image.mime_type.empty())
         throw Error(gltf.string(), "names an image that is no PNG, JPEG, WebP or KTX2", "'" + uri + "'",
                     "export it again");
     return image;

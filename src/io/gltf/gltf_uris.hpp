@@ -3,6 +3,8 @@
 
 #include "../json/json_document.hpp"
 
+#include <dendraxis/io/gltf/gltf.hpp>
+
 #include <filesystem>
 #include <string>
 #include <vector>
@@ -18,11 +20,7 @@ std::filesystem::path buffer_file(const std::filesystem::path& gltf, const std::
 
 /// The bytes of an image that a `uri` names; it may also lie in a folder beside the document's. Throws
 /// `Error` unless it is an ordinary file that holds a picture (PNG, JPEG, WebP, KTX2).
-struct ImageFile {
-    std::vector<std::uint8_t> bytes;
-    const char* mime_type = "";
-};
-ImageFile read_image(const std::filesystem::path& gltf, const std::string& uri);
+Picture read_image(const std::filesystem::path& gltf, const std::string& uri);
 
 /// The document without images outside of it, for a parser that would open them.
 std::string without_image_files(const std::string& json);

@@ -39,15 +39,17 @@ Json bone_json(const Skeleton& skeleton, int bone) {
     return bone == k_no_bone ? Json(nullptr) : Json(skeleton.bone(bone).label);
 }
 
+Json json_of(const Finding& finding) {
+    return {{"severity", to_string(finding.severity)},
+            {"code", finding.code},
+            {"where", finding.where},
+            {"message", finding.message},
+            {"advice", finding.advice}};
+}
+
 Json json_of(const Findings& findings) {
     Json list = Json::array();
-    for (const Finding& finding : findings) {
-        list.push_back({{"severity", to_string(finding.severity)},
-                        {"code", finding.code},
-                        {"where", finding.where},
-                        {"message", finding.message},
-                        {"advice", finding.advice}});
-    }
+    for (const Finding& finding : findings) list.push_back(json_of(finding));
     return list;
 }
 

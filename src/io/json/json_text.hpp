@@ -12,6 +12,7 @@ namespace dendraxis::io {
 double rounded(float value);
 
 Json json_of(const Vec3& vector);
+Json json_of(const Finding& finding);
 Json json_of(const Findings& findings);
 Json bone_json(const Skeleton& skeleton, int bone);
 

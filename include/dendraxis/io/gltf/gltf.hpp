@@ -55,9 +55,9 @@ struct Picture {
     std::string mime_type;  ///< `image/png`
 };
 
-/// The image of a .glb or .gltf file that `SkinnedMesh::picture` names; without bytes if there is no such
-/// image, or it cannot be read.
-Picture picture_of(const std::filesystem::path& file, int image);
+/// The images of a .glb or .gltf file that these indices (`SkinnedMesh::picture`) name, in their order;
+/// without bytes where there is no such image, or it cannot be read.
+std::vector<Picture> pictures_of(const std::filesystem::path& file, std::span<const int> images);
 
 /// The names that the clips of a file have, or would have if they move a bone. Throws `Error` as reading
 /// does.
