@@ -123,7 +123,7 @@ function make_buttons() {
 
 function listen() {
   document.addEventListener("keydown", on_key);
-  window.addEventListener("resize", () => update({}));
+  new ResizeObserver(() => update({})).observe($("stage"));
   window.addEventListener("hashchange", () => take_address());
   stage.listen(choose, turn_chosen);
   $("play").onclick = () => update({ playing: !state.playing });
@@ -192,9 +192,7 @@ function on_state(changes) {
 export function draw() {
   dirty = false;
   show_controls();
-  stage.resize();
-  stage.pose();
-  stage.draw();
+  // The lanes first: their height decides how high the stage is.
   const drawn = [state.clip, state.revision, state.plots, state.theme, $("plots").clientWidth, window.devicePixelRatio].join();
   if (drawn !== lanes_drawn) {
     lanes_drawn = drawn;
@@ -202,6 +200,9 @@ export function draw() {
     draw_plots($("plots"), $("values"));
   }
   show_frame($("cursor"), $("plots"), $("values"));
+  stage.resize();
+  stage.pose();
+  stage.draw();
   if (state.playing) requestAnimationFrame(play);
 }
 

@@ -302,6 +302,7 @@ TEST_CASE("the page works in a browser") {
     INFO(result.dump());
     CHECK(result["errors"].empty());
     for (const json& distance : result["distances"]) CHECK(distance.get<double>() < 0.1e-3);
+    CHECK(result["first_picture"].get<int>() > 20000);
     CHECK(result["colors"].get<int>() > 200);
     CHECK(result["after_right"] == 4);
     CHECK(result["after_home"] == 0);
