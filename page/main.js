@@ -202,6 +202,7 @@ export function draw() {
   show_frame($("cursor"), $("plots"), $("values"));
   stage.resize();
   stage.pose();
+  $("bone").textContent = bone_words();
   stage.draw();
   if (state.playing) requestAnimationFrame(play);
 }
@@ -238,7 +239,6 @@ function show_controls() {
   for (const [name] of MODES) { const b = $(`mode-${name}`); if (b) b.setAttribute("aria-pressed", state.mode === name); }
   for (const [name] of SHOWN) $(`show-${name}`).setAttribute("aria-pressed", state.show[name]);
   for (const [name] of TABS) $(`tab-${name}`).setAttribute("aria-selected", state.tab === name);
-  $("bone").textContent = bone_words();
 }
 
 function bone_words() {

@@ -196,6 +196,7 @@ TEST_CASE("the live page works in a browser") {
     INFO(result.dump());
     CHECK(result["errors"].empty());
     CHECK(result["raised"].get<double>() > 0.02);
+    CHECK(result["told"] == true);
     CHECK(result["file_untouched"] == true);
     for (const char* back : {"before", "undone", "followed", "stays"})
         CHECK_MESSAGE(std::abs(result[back].get<double>()) < 1e-4, back);
