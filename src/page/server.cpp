@@ -19,8 +19,18 @@ void fail(httplib::Response& response, int status, const std::string& problem) {
     response.set_content(io::Json{{"problem", problem}}.dump(), "application/json");
 }
 
+// As it is: the library would compress text for every browser that takes it, which lasts seconds for a page
+// and saves nothing on one machine.
+void send(httplib::Response& response, std::string text, const char* type) {
+    const auto kept = std::make_shared<const std::string>(std::move(text));
+    response.set_content_provider(kept->size(), type,
+                                  [kept](std::size_t at, std::size_t size, httplib::DataSink& sink) {
+                                      return sink.write(kept->data() + at, size);
+                                  });
+}
+
 void send(httplib::Response& response, const std::vector<std::uint8_t>& bytes) {
-    response.set_content(std::string(bytes.begin(), bytes.end()), "application/octet-stream");
+    send(response, std::string(bytes.begin(), bytes.end()), "application/octet-stream");
 }
 
 // Runs an answer; what is wrong with the request becomes its answer.
@@ -62,7 +72,7 @@ struct Server::Parts {
         server.Get("/", [this](const httplib::Request&, httplib::Response& response) {
             answer(response, [&] {
                 review.refresh();
-                response.set_content(review.html(), "text/html; charset=utf-8");
+                send(response, review.html(), "text/html; charset=utf-8");
             });
         });
         server.Get("/state", [this](const httplib::Request&, httplib::Response& response) {
