@@ -1,6 +1,7 @@
 // One character: its skin, bones, axes and trails, in its upright frame with the floor at height 0.
 import { page, array, array_of, bone_matrix } from "./data.js";
-import { state, update, chain_of, is_limb } from "./state.js";
+import { state, update, chain_of, is_limb, eye_direction } from "./state.js";
+import { Light } from "./light.js";
 import { Rods } from "./rods.js";
 import { Skin } from "./skin.js";
 
@@ -101,6 +102,11 @@ export class ActorView {
     return lines;
   }
 
+  /** Draws its surfaces with fewer triangles, or all of them again. */
+  set_coarse(is_coarse) {
+    for (const skin of this.skins) skin.set_coarse(is_coarse, this.height / 70);
+  }
+
   /** Poses it as a frame of the current clip has it. */
   pose() {
     const clip = page.clips[state.clip];
@@ -122,20 +128,23 @@ export class ActorView {
   }
 
   show_parts() {
+    const light = new Light(this.into_model(0, 1, 0), this.into_model(...eye_direction()));
     for (const skin of this.skins) {
       skin.mesh.visible = state.show.mesh && !this.is_ghost;
-      if (skin.mesh.visible) skin.bend(this.props);
+      if (skin.mesh.visible) skin.bend(this.props, light);
     }
     this.rods.mesh.visible = state.show.bones || this.skins.length === 0 || this.is_ghost;
-    if (this.rods.mesh.visible) {
-      this.rods.place(this.heads);
-      this.rods.paint(this.colors());
-    }
+    if (this.rods.mesh.visible) this.rods.place(this.heads, this.colors(), light);
     this.place_outlines();
     this.axes.visible = state.show.axes && !this.is_ghost;
     if (this.axes.visible) this.place_axes();
     this.trails.visible = state.show.trails;
     if (state.show.trails) this.lay_trails();
+  }
+
+  // A direction of the stage in model space.
+  into_model(x, y, z) {
+    return new THREE.Vector3(x, y, z).applyQuaternion(this.inner.quaternion.clone().conjugate());
   }
 
   /** What is chosen is lit; a ghost is pale. */

@@ -1,5 +1,6 @@
 // The settings that people turn most, on a page from a server.
-import { page, measure_words, measure_text } from "./data.js";
+import { page } from "./data.js";
+import { measure_words, measure_text } from "./measures.js";
 import { state, update, current_clip, chain_of, answer_of, is_limb } from "./state.js";
 import { live, change, undo, redo, keep, show_before, is_changed, both_of } from "./live.js";
 import { choice } from "./actor.js";

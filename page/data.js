@@ -67,24 +67,3 @@ export function array_of(owner, key) {
   if (!arrays.has(reference)) arrays.set(reference, array(reference));
   return arrays.get(reference);
 }
-
-/** How bad a measure is: 1 is at its gate; 0 where nothing is to be kept. */
-export function strain(measure) {
-  if (measure.gate === undefined) return 0;
-  return measure.gate > 0 ? measure.value / measure.gate : measure.value > 0 ? 1 + measure.value : 0;
-}
-
-/** `foot_slide_mm` as people read it: name and unit. */
-export function measure_words(name) {
-  const units = { mm: "mm", pct: "%", deg: "°" };
-  const words = name.split("_");
-  const unit = units[words[words.length - 1]];
-  if (unit) words.pop();
-  return { name: words.join(" "), unit: unit || "frames" };
-}
-
-export function measure_text(measure) {
-  const { unit } = measure_words(measure.name);
-  const digits = measure.value >= 100 || unit === "frames" ? 0 : measure.value >= 10 ? 1 : 2;
-  return `${measure.value.toFixed(digits)} ${unit}`;
-}

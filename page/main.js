@@ -3,6 +3,7 @@ import { page } from "./data.js";
 import { state, update, on_change, current_clip, read_address, chain_of, answer_of, MODES, SHOWN } from "./state.js";
 import { choice } from "./actor.js";
 import { Stage } from "./stage.js";
+import { listen_to_stage } from "./pointer.js";
 import { draw_marks, draw_plots, show_frame, fill_choices, frame_at, lane_at, frame_span, go_to_next_mark, time_words, marks, SPEEDS } from "./timeline.js";
 import { TABS, draw_clips, draw_panel, clips_shown } from "./panels.js";
 import { make } from "./make.js";
@@ -17,13 +18,15 @@ const KEYS = [
   ["↑ ↓", "clip before, clip after"], ["[ ]", "slower, faster"], ["L", "loop"], ["1 – 5", "front, side, top, back, quarter view"],
   ["V", "side by side, overlay, one"], ["M B A X", "mesh, bones, names, axes"], ["T G F", "trails, floor grid, follow"],
   ["+ −", "nearer, farther"], ["J K I U", "turn left, right, up, down"], ["C", "look at the chosen bone, or the whole body"],
-  ["R S", "ragdoll bodies, sockets"], ["Esc", "choose nothing"], ["/", "filter clips"], ["D", "dark or light"], ["?", "this help"],
+  ["O R S", "joints beyond their range, ragdoll bodies, sockets"], ["Esc", "choose nothing"], ["/", "filter clips"], ["D", "dark or light"], ["?", "this help"],
 ];
 
 let stage;
 let dirty = false;
 let lanes_drawn = "";  // what the lanes and plots show, so that they are drawn when it changes
 let play_from;
+let last_picture = 0;
+let late = 0;  // pictures in a row, about
 
 function set_theme(theme) {
   state.theme = theme;
@@ -114,7 +117,7 @@ function make_buttons() {
   group("tabs", TABS.map(([name, words]) => make("button", {
     id: `tab-${name}`, role: "tab", onclick: () => update({ tab: name }) }, words)));
   $("help").replaceChildren(make("h2", {}, "Keys"), make("dl", {}, ...KEYS.flatMap(([key, what]) => [make("dt", {}, key), make("dd", {}, what)])),
-    make("p", {}, "Drag to turn, shift and drag to move, wheel to zoom. Click a bone to see its chain, click a finding to go to its frame. " +
+    make("p", {}, "Drag to turn, shift and drag (or two fingers) to move, wheel or pinch to zoom. Click a bone to see its chain, click a finding to go to its frame. " +
       (live.on ? "While you adjust, the rings turn the chosen bone at rest, and a drag over a foot's bar says when it stands. " : "") +
       "The address holds what you look at: send it to show someone the same frame. Lengths are metres, plots dash the source."),
     make("p", {}, `${page.made_with}${page.made_by ? ` · ${page.made_by}` : ""}`),
@@ -125,7 +128,7 @@ function listen() {
   document.addEventListener("keydown", on_key);
   new ResizeObserver(() => update({})).observe($("stage"));
   window.addEventListener("hashchange", () => take_address());
-  stage.listen(choose, turn_chosen);
+  listen_to_stage(stage, choose, turn_chosen);
   $("play").onclick = () => update({ playing: !state.playing });
   $("back").onclick = () => step(-1);
   $("on").onclick = () => step(1);
@@ -174,7 +177,8 @@ function take_address() {
 
 // Marks what has to be drawn again; all of it happens once, before the next picture.
 function on_state(changes) {
-  if ("clip" in changes) fill_choices($("plot-a"), $("plot-b"), $("speed"));
+  if ("clip" in changes || "chosen" in changes || "plots" in changes) fill_choices($("plot-a"), $("plot-b"), $("speed"));
+  if (changes.playing === false) { stage.is_coarse = false; late = 0; }
   if ("playing" in changes || "speed" in changes || "clip" in changes) play_from = undefined;
   if ("revision" in changes) {
     show_effect();
@@ -193,7 +197,7 @@ export function draw() {
   dirty = false;
   show_controls();
   // The lanes first: their height decides how high the stage is.
-  const drawn = [state.clip, state.revision, state.plots, state.theme, $("plots").clientWidth, window.devicePixelRatio].join();
+  const drawn = [state.clip, state.revision, state.plots, state.theme, state.chosen && JSON.stringify(state.chosen), $("plots").clientWidth, window.devicePixelRatio].join();
   if (drawn !== lanes_drawn) {
     lanes_drawn = drawn;
     draw_marks($("marks"));
@@ -205,6 +209,13 @@ export function draw() {
   $("bone").textContent = bone_words();
   stage.draw();
   if (state.playing) requestAnimationFrame(play);
+}
+
+// Fewer pixels and triangles while frames come late, all of them as soon as the clip stands still.
+function watch_speed(now, clip) {
+  late = Math.max(0, late + (now - last_picture > 1250 / (clip.fps * state.speed) ? 1 : -1));
+  last_picture = now;
+  if (late > 5) stage.is_coarse = true;
 }
 
 function play(now) {
@@ -221,6 +232,7 @@ function play(now) {
     requestAnimationFrame(play);
     return;
   }
+  watch_speed(now, clip);
   update({ frame: Math.floor(frame) });
   draw();  // in this very picture, not in the next
 }

@@ -1,20 +1,20 @@
 // Lists and tables: clips, findings, measures, chains.
-import { page, strain, measure_words, measure_text } from "./data.js";
+import { page } from "./data.js";
+import { strain, rank, worst_of, over_count, measure_words, measure_text, meter } from "./measures.js";
 import { state, update, current_clip, bone_named, answer_of } from "./state.js";
 import { choice } from "./actor.js";
 import { make } from "./make.js";
 import { live } from "./live.js";
 import { adjust_panel } from "./adjust.js";
 import { picker_part } from "./chain_picker.js";
+import { ANGLES, beyond, chosen_joint } from "./joints.js";
+import { plot_of_angle } from "./timeline.js";
 
 export const TABS = page.pairs
   ? [["findings", "Findings"], ["measures", "Measures"], ["chains", "Chains"]]
   : [["findings", "Findings"], ["chains", "Chains"]];
+if (page.actors[page.actors.length - 1].joints.length > 0) TABS.push(["joints", "Joints"]);
 if (live.on) TABS.push(["adjust", "Adjust"]);
-
-const worst_of = (clip) => clip.measures.reduce((worst, m) => (rank(m) > rank(worst) ? m : worst), undefined);
-const rank = (measure) => (measure === undefined ? -1 : (measure.finding ? 1000 : 0) + strain(measure));
-const over_count = (clip) => clip.measures.filter((m) => m.finding).length;
 
 /** Clips, worst first. */
 export function clips_in_order() {
@@ -30,24 +30,18 @@ export function clips_shown() {
 
 export function draw_clips(list) {
   const shown = clips_shown();
-  list.replaceChildren(...shown.map(({ clip, index, worst }) => clip_row(clip, index, worst)));
+  list.replaceChildren(...shown.map(({ clip, index }) => clip_row(clip, index)));
   if (shown.length === 0) list.append(make("p", { className: "none" }, "No clip fits the filter."));
 }
 
-function clip_row(clip, index, worst) {
+function clip_row(clip, index) {
   const over = over_count(clip);
   const row = make("button", {
     className: `clip${over > 0 ? " over" : ""}`, role: "option", "aria-selected": index === state.clip,
     onclick: () => update({ clip: index, frame: 0, chosen: null, focus: false }),
   }, make("span", { className: "name" }, make("span", { title: clip.name }, clip.name),
           make("span", { className: "state" }, page.pairs && clip.measures.length > 0 ? (over > 0 ? `${over} over` : "passes") : clip.frames === 1 ? "pose" : `${clip.frames} frames`)));
-  if (worst) {
-    const share = Math.min(1, strain(worst));
-    const bar = make("i");
-    bar.style.width = `${100 * share}%`;
-    row.append(make("span", { className: "worst" }, `${measure_words(worst.name).name} ${measure_text(worst)}`),
-               make("span", { className: "bar", title: "the worst measure against its gate" }, bar));
-  }
+  row.append(...meter(clip));
   return row;
 }
 
@@ -61,7 +55,7 @@ export function show_measure(clip, measure) {
 }
 
 export function draw_panel(panel) {
-  const parts = { findings: findings_panel, measures: measures_panel, chains: chains_panel, adjust: adjust_panel }[state.tab];
+  const parts = { findings: findings_panel, measures: measures_panel, chains: chains_panel, joints: joints_panel, adjust: adjust_panel }[state.tab];
   panel.replaceChildren(...(parts || findings_panel)());
   const chosen = panel.querySelector("tr.chosen");
   if (chosen) chosen.scrollIntoView({ block: "nearest" });
@@ -83,10 +77,19 @@ function findings_panel() {
     })));
     if (others.length > 0) parts.push(make("h2", {}, "other clips"), ...others);
   }
+  if (clip.events.length > 0) parts.push(make("h2", {}, `what happens in ${clip.name}`), ...clip.events.map(event_card));
   if (page.findings.length > 0) parts.push(make("h2", {}, page.pairs ? "characters and pairing" : "character"));
   parts.push(...page.findings.map((f) => finding_card(f, f.where)));
   if (parts.length === 0) parts.push(make("p", { className: "none" }, "Nothing was found wrong."));
   return parts;
+}
+
+function event_card({ words, first, last, bone }) {
+  const frames = [first, last].map((frame) => String(Number(frame.toFixed(2))));
+  const last_actor = page.actors.length - 1;
+  return make("button", { className: "finding", onclick: () => update({ frame: Math.round(first), playing: false,
+    ...(bone >= 0 ? { chosen: choice(last_actor, bone, answer_of) } : {}) }) },
+  make("b", {}, words), make("span", { className: "where" }, last > first ? `frames ${frames.join(" to ")}` : `frame ${frames[0]}`));
 }
 
 function finding_card(finding, where, go) {
@@ -110,6 +113,29 @@ function chains_panel() {
   const rows = page.pairs ? page.pairs.flatMap(pair_rows) : page.actors[0].chains.flatMap((chain) => chain_rows(0, chain));
   const heads = page.pairs ? [page.actors[0].name, page.actors[1].name, "confidence"] : ["chain", "bones", "confidence"];
   return [...(live.on ? picker_part() : []), table(heads, rows, [2], page.pairs ? "pairs" : "chains")];
+}
+
+// Joints with a range; those that go beyond it in this clip first, by how far.
+function joints_panel() {
+  const last = page.actors.length - 1;
+  const { bones, joints } = page.actors[last];
+  const over = beyond();
+  const within = joints.filter((joint) => !over.some(({ bone }) => bone === joint.bone));
+  const chosen = chosen_joint();
+  const go = (bone, frame) => update({ frame, playing: false, chosen: choice(last, bone, answer_of), focus: false,
+                                       plots: [plot_of_angle(0), plot_of_angle(1)] });
+  const row = (bone, words, frame) => {
+    const is_lit = chosen && chosen.bone === bone;
+    const top = make("tr", { className: `${words ? "over" : ""} ${is_lit ? "chosen" : ""}` },
+      make("td", {}, make("button", { onclick: () => go(bone, frame) }, bones[bone].name)),
+      make("td", { className: "number" }, words || "within"), make("td", { className: "number" }, words ? String(frame) : ""));
+    const ranges = is_lit && ANGLES.map(([angle, name]) => make("li", {}, `${name}: ${chosen[angle].map((v) => v.toFixed(0)).join(" to ")}°`));
+    return ranges ? [top, make("tr", {}, make("td", { colSpan: 3 }, "range, away from its rest", make("ul", { className: "evidence" }, ...ranges)))] : [top];
+  };
+  return [make("h2", {}, `${page.actors[last].name}, ${current_clip().name}`),
+    make("p", { className: "none" }, over.length > 0 ? "A diamond marks a joint in the frames in which it is beyond its range." : "All joints stay within their ranges."),
+    table(["joint", "beyond by", "frame"], [...over.flatMap(({ bone, degrees, frame }) => row(bone, `${degrees.toFixed(1)}°`, frame)),
+                                            ...within.flatMap((joint) => row(joint.bone, "", state.frame))], [1, 2])];
 }
 
 function is_chosen(actor, chain) {

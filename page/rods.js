@@ -26,10 +26,10 @@ export class Rods {
     this.links = bones.map((bone, i) => [bone.parent, i]).filter(([parent]) => parent >= 0 && parent !== root);
     const count = this.links.length * ROD.length + bones.length * BALL.length;
     const geometry = new THREE.BufferGeometry();
-    for (const name of ["position", "normal", "color"])
-      geometry.setAttribute(name, new THREE.BufferAttribute(new Float32Array(3 * count), 3));
+    geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(3 * count), 3));
+    geometry.setAttribute("color", new THREE.BufferAttribute(new Uint8Array(3 * count), 3, true));
     this.geometry = geometry;
-    this.mesh = new THREE.Mesh(geometry, new THREE.MeshLambertMaterial({ vertexColors: THREE.VertexColors }));
+    this.mesh = new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ vertexColors: THREE.VertexColors }));
     this.mesh.frustumCulled = false;
     this.mesh.renderOrder = 10;
     // Bones show through the skin, and hide each other as they stand.
@@ -37,22 +37,10 @@ export class Rods {
     this.mesh.onAfterRender = (renderer) => renderer.getContext().depthRange(0, 1);
   }
 
-  /** One color a bone. */
-  paint(colors) {
-    const values = this.geometry.attributes.color.array;
-    let at = 0;
-    const put = (color, corners) => {
-      for (let i = 0; i < corners; ++i) at = write(values, at, color.r, color.g, color.b);
-    };
-    for (const [parent] of this.links) put(colors[parent], ROD.length);
-    for (const color of colors) put(color, BALL.length);
-    this.geometry.attributes.color.needsUpdate = true;
-  }
-
-  /** `heads`: where each bone is. */
-  place(heads) {
+  /** `heads`: where each bone is; one color a bone. */
+  place(heads, colors, light) {
     const positions = this.geometry.attributes.position.array;
-    const normals = this.geometry.attributes.normal.array;
+    const bytes = this.geometry.attributes.color.array;
     const along = new THREE.Vector3();
     const wide = new THREE.Vector3();
     const deep = new THREE.Vector3();
@@ -67,21 +55,21 @@ export class Rods {
       deep.crossVectors(along, wide);
       for (const [x, y, z] of ROD) {
         const r = radius * (1 - 0.5 * y);
-        write(positions, at, from.x + along.x * length * y + r * (wide.x * x + deep.x * z),
+        light.put(bytes, at, colors[parent], wide.x * x + deep.x * z, wide.y * x + deep.y * z, wide.z * x + deep.z * z);
+        at = write(positions, at, from.x + along.x * length * y + r * (wide.x * x + deep.x * z),
               from.y + along.y * length * y + r * (wide.y * x + deep.y * z),
               from.z + along.z * length * y + r * (wide.z * x + deep.z * z));
-        at = write(normals, at, wide.x * x + deep.x * z, wide.y * x + deep.y * z, wide.z * x + deep.z * z);
       }
     }
-    for (const head of heads) {
+    const r = 0.8 * this.radius;
+    heads.forEach((head, i) => {
       for (const v of BALL) {
-        const r = 0.8 * this.radius;
-        write(positions, at, head.x + r * v.x, head.y + r * v.y, head.z + r * v.z);
-        at = write(normals, at, v.x, v.y, v.z);
+        light.put(bytes, at, colors[i], v.x, v.y, v.z);
+        at = write(positions, at, head.x + r * v.x, head.y + r * v.y, head.z + r * v.z);
       }
-    }
+    });
     this.geometry.attributes.position.needsUpdate = true;
-    this.geometry.attributes.normal.needsUpdate = true;
+    this.geometry.attributes.color.needsUpdate = true;
   }
 }
 

@@ -1,5 +1,5 @@
-// Linear blend skinning (glTF 2.0, section 3.7.3) on the processor: browsers without a graphics card draw
-// a surface that stands still several times as fast as one that the card's program bends.
+// Linear blend skinning (glTF 2.0, section 3.7.3) and light on the processor: browsers without a graphics card draw
+// a surface that stands still and is colored already several times as fast as one that the card's program bends.
 import { array } from "./data.js";
 
 /** The surfaces of one character that can be drawn at once. */
@@ -16,19 +16,17 @@ export class Skin {
       return part;
     });
     const geometry = new THREE.BufferGeometry();
-    for (const name of ["position", "normal", "color"])
-      geometry.setAttribute(name, new THREE.BufferAttribute(new Float32Array(3 * start), 3));
+    geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(3 * start), 3));
+    geometry.setAttribute("color", new THREE.BufferAttribute(new Uint8Array(3 * start), 3, true));
     const corners = this.parts.reduce((sum, part) => sum + part.triangles.length, 0);
     const index = start < 65536 ? new Uint16Array(corners) : new Uint32Array(corners);
     let at = 0;
-    for (const part of this.parts) {
-      for (const corner of part.triangles) index[at++] = corner + part.start;
-      for (let v = 0; v < part.positions.length / 3; ++v)
-        geometry.attributes.color.setXYZ(part.start + v, part.color.r, part.color.g, part.color.b);
-    }
-    geometry.setIndex(new THREE.BufferAttribute(index, 1));
-    const side = meshes[0].closed ? THREE.FrontSide : THREE.DoubleSide;
-    const material = new THREE.MeshLambertMaterial({ vertexColors: THREE.VertexColors, side });
+    for (const part of this.parts) for (const corner of part.triangles) index[at++] = corner + part.start;
+    this.all = new THREE.BufferAttribute(index, 1);
+    geometry.setIndex(this.all);
+    this.has_two_sides = !meshes[0].closed;
+    const side = this.has_two_sides ? THREE.DoubleSide : THREE.FrontSide;
+    const material = new THREE.MeshBasicMaterial({ vertexColors: THREE.VertexColors, side });
     if (picture) {
       const points = new Float32Array(2 * start);
       for (const part of this.parts) points.set(part.picture_points, 2 * part.start);
@@ -39,12 +37,43 @@ export class Skin {
     this.mesh.frustumCulled = false;
   }
 
-  /** Puts the surfaces where the bones stand; `props` says, as 12 numbers each, where the clip has them. */
-  bend(props) {
-    const { position, normal } = this.mesh.geometry.attributes;
-    for (const part of this.parts) part.bend(position.array, normal.array, props);
+  /**
+   * Draws fewer triangles, or all of them again: vertices of one part in a cube of this size in model space become one (J. Rossignac
+   * and P. Borrel, "Multi-resolution 3D approximations for rendering complex scenes", 1993).
+   */
+  set_coarse(is_coarse, cell) {
+    if (is_coarse && !this.coarse) this.coarse = new THREE.BufferAttribute(this.coarse_corners(cell), 1);
+    const index = is_coarse ? this.coarse : this.all;
+    if (this.mesh.geometry.index !== index) this.mesh.geometry.setIndex(index);
+  }
+
+  coarse_corners(cell) {
+    const corners = [];
+    for (const part of this.parts) {
+      const cells = new Map();
+      const own = cell / Math.max(Math.hypot(part.palette[0], part.palette[1], part.palette[2]), 1e-9);  // in its own units
+      const stands_for = (v) => {
+        const key = [0, 1, 2].map((axis) => Math.floor(part.positions[3 * v + axis] / own)).join();
+        if (!cells.has(key)) cells.set(key, v);
+        return cells.get(key) + part.start;
+      };
+      for (let i = 0; i < part.triangles.length; i += 3) {
+        const [a, b, c] = [0, 1, 2].map((k) => stands_for(part.triangles[i + k]));
+        if (a !== b && b !== c && c !== a) corners.push(a, b, c);
+      }
+    }
+    return Uint32Array.from(corners);
+  }
+
+  /**
+   * Puts the surfaces where the bones stand; `props` says, as 12 numbers each, where the clip has them. `light`
+   * in model space.
+   */
+  bend(props, light) {
+    const { position, color } = this.mesh.geometry.attributes;
+    for (const part of this.parts) part.bend(position.array, color.array, props, light, this.has_two_sides);
     position.needsUpdate = true;
-    normal.needsUpdate = true;
+    color.needsUpdate = true;
   }
 }
 
@@ -94,7 +123,7 @@ class Part {
     return geometry.attributes.normal.array;
   }
 
-  bend(positions, normals, props) {
+  bend(positions, colors, props, light, has_two_sides) {
     if (props && this.prop >= 0) {
       const p = props.subarray(12 * this.prop);
       this.inverse[0].set(p[0], p[3], p[6], p[9], p[1], p[4], p[7], p[10], p[2], p[5], p[8], p[11], 0, 0, 0, 1);
@@ -105,13 +134,13 @@ class Part {
       const m = product.multiplyMatrices(matrix, this.inverse[i]).elements;
       this.palette.set([m[0], m[1], m[2], m[4], m[5], m[6], m[8], m[9], m[10], m[12], m[13], m[14]], 12 * i);
     });
-    bend_all(this, positions.subarray(3 * this.start), normals.subarray(3 * this.start));
+    bend_all(this, positions.subarray(3 * this.start), colors.subarray(3 * this.start), light, has_two_sides);
   }
 }
 
 const product = new THREE.Matrix4();
 
-function bend_all({ positions, normals, joints, weights, palette }, to, to_normals) {
+function bend_all({ positions, normals, joints, weights, palette, color }, to, to_colors, light, has_two_sides) {
   for (let v = 0, c = 0; c < positions.length; ++v, c += 3) {
     const x = positions[c], y = positions[c + 1], z = positions[c + 2];
     const nx = normals[c], ny = normals[c + 1], nz = normals[c + 2];
@@ -129,6 +158,6 @@ function bend_all({ positions, normals, joints, weights, palette }, to, to_norma
     }
     const long = 1 / Math.max(Math.sqrt(qx * qx + qy * qy + qz * qz), 1e-12);
     to[c] = px; to[c + 1] = py; to[c + 2] = pz;
-    to_normals[c] = qx * long; to_normals[c + 1] = qy * long; to_normals[c + 2] = qz * long;
+    light.put(to_colors, c, color, qx * long, qy * long, qz * long, has_two_sides);
   }
 }

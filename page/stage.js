@@ -1,9 +1,10 @@
 // The views: one scene, one or two cameras that turn as one.
 import { page } from "./data.js";
-import { state, update, answer_of } from "./state.js";
+import { state, update, answer_of, eye_direction } from "./state.js";
 import { ActorView } from "./actor.js";
 import { Rings } from "./rings.js";
 import { live } from "./live.js";
+import { beyond_now } from "./joints.js";
 
 const FIELD = 30;  // degrees from top to bottom
 const CELLS = 9;   // squares of the floor to each side
@@ -16,15 +17,13 @@ export class Stage {
     this.renderer = new THREE.WebGLRenderer({ canvas: this.canvas, antialias: false });
     this.renderer.autoClear = false;
     this.scene = new THREE.Scene();
-    this.scene.add(new THREE.HemisphereLight(0xffffff, 0x8f8b80, 0.68));
-    this.light = new THREE.DirectionalLight(0xffffff, 0.38);
-    this.scene.add(this.light);
     this.actors = page.actors.map((_, i) => new ActorView(i));
     for (const view of this.actors) this.scene.add(view.outer);
     this.floor = this.make_floor();
     this.rings = new Rings();
     this.scene.add(this.rings.group);
     this.camera = new THREE.PerspectiveCamera(FIELD, 1, 0.01, 1000);
+    this.is_coarse = false;  // fewer pixels and triangles, while a clip plays on a machine that is too slow for all of them
   }
 
   make_floor() {
@@ -80,10 +79,12 @@ export class Stage {
   resize() {
     const { clientWidth: width, clientHeight: height } = this.element;
     const ratio = window.devicePixelRatio || 1;
-    const size = [width, height, ratio].join();
+    const size = [width, height, ratio, this.is_coarse].join();
     if (size === this.size) return;
     this.size = size;
+    this.renderer.setPixelRatio(this.is_coarse ? 0.75 * ratio : ratio);
     this.renderer.setSize(width, height, false);
+    for (const view of this.actors) view.set_coarse(this.is_coarse);
     this.labels.canvas.width = width * ratio;
     this.labels.canvas.height = height * ratio;
     this.labels.setTransform(ratio, 0, 0, ratio, 0, 0);
@@ -146,8 +147,7 @@ export class Stage {
   place_camera(pane, width, height) {
     const view = this.actors[pane.follows];
     const aim = this.aim(pane);
-    const away = new THREE.Vector3(Math.sin(state.yaw) * Math.cos(state.pitch), Math.sin(state.pitch),
-                                   Math.cos(state.yaw) * Math.cos(state.pitch));
+    const away = new THREE.Vector3(...eye_direction());
     const narrow = Math.max(1, (0.9 * height) / width);
     this.camera.aspect = width / height;
     this.camera.up.set(0, 1, 0);
@@ -162,9 +162,6 @@ export class Stage {
     this.camera.far = 100 * view.height;
     this.camera.updateProjectionMatrix();
     this.camera.updateMatrixWorld();
-    this.light.position.copy(this.camera.position);
-    this.light.target.position.copy(aim);
-    this.light.target.updateMatrixWorld();
   }
 
   draw() {
@@ -178,7 +175,8 @@ export class Stage {
     this.renderer.setScissorTest(false);
     this.renderer.clear();
     this.renderer.setScissorTest(true);
-    const is_lettered = state.show.names || Boolean(state.chosen);
+    this.beyond = state.show.limits ? beyond_now() : [];
+    const is_lettered = state.show.names || Boolean(state.chosen) || this.beyond.length > 0;
     this.labels.canvas.hidden = !is_lettered;
     if (is_lettered) this.labels.clearRect(0, 0, this.width, this.height);
     const panes = this.panes();
@@ -228,6 +226,10 @@ export class Stage {
     pen.strokeStyle = paper;
     const view = this.actors[pane.follows];
     pen.font = '12px "DejaVu Sans", system-ui, sans-serif';
+    if (pane.follows === this.actors.length - 1) {
+      const bad = style.getPropertyValue("--bad").trim();
+      for (const bone of this.beyond) this.mark_joint(this.to_screen(pane, view.on_stage(bone)), paper, bad);
+    }
     if (state.show.names) this.write_names(pane, view, text);
     if (state.chosen) {
       const bone = answer_of(state.chosen.actor, state.chosen.bone, pane.follows);
@@ -243,6 +245,21 @@ export class Stage {
       pen.strokeStyle = paper;
       if (!state.show.names) this.write_at(pane, view, bone, view.actor.bones[bone].name, text);
     }
+  }
+
+  // A diamond about a joint that is beyond its range.
+  mark_joint({ x, y }, paper, color) {
+    const pen = this.labels;
+    for (const [stroke, width] of [[paper, 5], [color, 2.5]]) {
+      pen.strokeStyle = stroke;
+      pen.lineWidth = width;
+      pen.beginPath();
+      for (const [dx, dy] of [[0, -9], [9, 0], [0, 9], [-9, 0]]) pen.lineTo(x + dx, y + dy);
+      pen.closePath();
+      pen.stroke();
+    }
+    pen.lineWidth = 3;
+    pen.strokeStyle = paper;
   }
 
   // The nearest first; a name that would cover another is left out.
@@ -285,48 +302,6 @@ export class Stage {
     return best && best.distance < 12 ? best : undefined;
   }
 
-  /**
-   * Turns, moves and zooms by mouse or touch pad; `on_click` gets a bone or undefined, `on_turn` an axis, degrees
-   * and an object that stands for one drag; without an axis when the drag ends.
-   */
-  listen(on_click, on_turn) {
-    let from;
-    let ring;
-    let moved = 0;
-    this.element.addEventListener("pointerdown", (event) => {
-      from = event;
-      moved = 0;
-      ring = this.ring_at(...this.pixel_of(event));
-      if (ring) ring.drag = {};
-      this.element.setPointerCapture(event.pointerId);
-      this.element.focus({ preventScroll: true });
-    });
-    this.element.addEventListener("pointermove", (event) => {
-      if (!from) return;
-      const dx = event.clientX - from.clientX;
-      const dy = event.clientY - from.clientY;
-      moved += Math.abs(dx) + Math.abs(dy);
-      const last = from;
-      from = event;
-      if (ring) {
-        on_turn(ring.axis, ring.sign * degrees_about(ring.middle, this.pixel_of(last), this.pixel_of(event)), ring.drag);
-        return;
-      }
-      if (event.shiftKey || event.buttons & 6) this.move(dx, dy);
-      else this.turn(-0.008 * dx, 0.008 * dy);
-    });
-    this.element.addEventListener("pointerup", (event) => {
-      if (ring && moved > 0) on_turn(-1, 0, ring.drag);
-      else if (from && moved < 4) on_click(this.bone_at(...this.pixel_of(event)));
-      from = ring = undefined;
-    });
-    this.element.addEventListener("contextmenu", (event) => event.preventDefault());
-    this.element.addEventListener("wheel", (event) => {
-      event.preventDefault();
-      this.zoom(Math.exp(0.001 * event.deltaY));
-    }, { passive: false });
-  }
-
   pixel_of(event) {
     const box = this.element.getBoundingClientRect();
     return [event.clientX - box.left, event.clientY - box.top];
@@ -344,12 +319,6 @@ export class Stage {
   zoom(by) {
     update({ zoom: Math.max(0.15, Math.min(30, state.zoom * by)) });
   }
-}
-
-// From one pixel to another about a third, the short way.
-function degrees_about(middle, [x0, y0], [x1, y1]) {
-  const angle = Math.atan2(y1 - middle.y, x1 - middle.x) - Math.atan2(y0 - middle.y, x0 - middle.x);
-  return (Math.atan2(Math.sin(angle), Math.cos(angle)) * 180) / Math.PI;
 }
 
 function words_of(actor, is_ghost) {

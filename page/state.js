@@ -10,13 +10,14 @@ const KINDS = new Set(page.actors.flatMap((actor) => actor.outlines.map((outline
 export const SHOWN = [
   ["mesh", "mesh", "m"], ["bones", "bones", "b"], ["names", "names", "a"], ["axes", "axes", "x"],
   ["trails", "trails", "t"], ["floor", "floor", "g"], ["follow", "follow", "f"],
+  ...(page.actors.some((actor) => actor.joints.length > 0) ? [["limits", "limits", "o"]] : []),
   ...(KINDS.has("body") ? [["bodies", "bodies", "r"]] : []), ...(KINDS.has("socket") ? [["sockets", "sockets", "s"]] : []),
 ];
 
 export const state = {
   clip: 0, frame: 0, playing: false, speed: 1, loop: true,
   mode: MODES[0][0], yaw: 0.6, pitch: 0.12, zoom: 2.5, pan: [0, 0, 0],
-  show: { mesh: true, bones: true, names: false, axes: false, trails: false, floor: true, follow: true, bodies: true, sockets: true },
+  show: { mesh: true, bones: true, names: false, axes: false, trails: false, floor: true, follow: true, limits: page.pairs === undefined, bodies: true, sockets: true },
   chosen: null,  // { actor, bone }: its chain is lit
   focus: false,  // whether the camera looks at the chosen bone
   tab: "findings", filter: "", only_over: false, plots: [0, 1], theme: "light",
@@ -87,6 +88,12 @@ export function read_address(text) {
     changes.focus = focus === "focus";
   }
   return changes;
+}
+
+/** Where the eye is, seen from what it looks at: left, up and forward on the stage. */
+export function eye_direction() {
+  const { yaw, pitch } = state;
+  return [Math.sin(yaw) * Math.cos(pitch), Math.sin(pitch), Math.cos(yaw) * Math.cos(pitch)];
 }
 
 /** Whether a chain is an arm or a leg. */

@@ -1,6 +1,7 @@
 // Time: the frame, marks where something is over its gate, where feet stand, and plots.
-import { page, array, array_of } from "./data.js";
+import { page, array_of } from "./data.js";
 import { state, update, current_clip } from "./state.js";
+import { ANGLES, chosen_joint, angles_over_time } from "./joints.js";
 
 const LANE = 14;  // pixels
 const PLOT = 74;
@@ -70,7 +71,8 @@ export function frame_at(x, width) {
 export function draw_marks(canvas) {
   const lanes = current_clip().contacts;
   const legs = legs_of_lanes();
-  const height = 16 + legs.length * LANE;
+  const { events } = current_clip();
+  const height = 16 + (legs.length + (events.length > 0 ? 1 : 0)) * LANE;
   const { pen, width } = pen_of(canvas, height);
   for (const mark of marks()) {
     const x = x_of(mark.frame, width);
@@ -96,11 +98,52 @@ export function draw_marks(canvas) {
     }
   });
   pen.globalAlpha = 1;
+  if (events.length > 0) draw_events(pen, events, 16 + legs.length * LANE, width);
   canvas.title = "▼ over a gate. Bars: where feet stand, the left one blue, the right one orange" +
-    (page.actors.length > 1 ? "; pale: the source's" : "");
+    (page.actors.length > 1 ? "; pale: the source's" : "") + (events.length > 0 ? ". ◆ what happens" : "");
 }
 
-const chosen_plots = () => state.plots.map((index) => current_clip().plots[index]).filter(Boolean);
+// What happens: a bar where it takes time, else a diamond.
+function draw_events(pen, events, top, width) {
+  pen.fillStyle = color_of("--dim");
+  pen.fillText("◆", 4, top - 2);
+  const middle = top + LANE / 2 - 1;
+  for (const { first, last } of events) {
+    const from = x_of(first, width);
+    pen.fillStyle = color_of("--accent");
+    if (last > first) {
+      pen.globalAlpha = 0.45;
+      pen.fillRect(from, middle - 3, x_of(last, width) - from, 6);
+      pen.globalAlpha = 1;
+    } else {
+      pen.beginPath();
+      for (const [dx, dy] of [[0, -6], [6, 0], [0, 6], [-6, 0]]) pen.lineTo(from + dx, middle + dy);
+      pen.fill();
+    }
+  }
+}
+
+// The clip's plots, and the angles of the chosen joint.
+function plots_of(clip) {
+  const last = page.actors.length - 1;
+  if (clip.plots.length === 0 || page.actors[last].joints.length === 0) return clip.plots;
+  const joint = chosen_joint();
+  const name = joint ? page.actors[last].bones[joint.bone].name : "the chosen joint";
+  return [...clip.plots, ...ANGLES.map(([angle, words]) => ({
+    title: `${words} of ${name}${joint ? ` against its range, ${joint[angle].map((v) => v.toFixed(0)).join(" to ")}` : ": choose one"}`,
+    unit: "°", least: 5, band: joint && joint[angle],
+    series: joint ? [{ actor: last, name: words, values: angles_over_time(joint)[angle] }] : [] }))];
+}
+
+/** Where the plot of an angle is in the lists of plots; -1 where there is none. */
+export function plot_of_angle(index) {
+  const { plots } = current_clip();
+  return plots.length === 0 ? -1 : plots.length + index;
+}
+
+const chosen_plots = () => state.plots.map((index) => plots_of(current_clip())[index]).filter(Boolean);
+
+const values_of = (series) => (Array.isArray(series.values) ? series.values : array_of(series, "values"));
 
 /** The source's leg whose lane is at this height of the canvas, or undefined. */
 export function lane_at(y) {
@@ -137,7 +180,7 @@ export function show_frame(cursor, canvas, values) {
 }
 
 function value_words(plot, series) {
-  const value = array_of(series, "values")[state.frame];
+  const value = values_of(series)[state.frame];
   const words = value.toFixed(plot.unit === "°" ? 1 : 3);
   return `${label_of(series)} ${Number(words) === 0 ? words.replace("-", "") : words}`;
 }
@@ -164,15 +207,22 @@ function label_of(series) {
 }
 
 function draw_plot(pen, plot, top, width) {
-  const all = plot.series.map((s) => array(s.values));
-  let low = 0;
-  let high = plot.least;
+  const all = plot.series.map(values_of);
+  let low = plot.band ? Math.min(0, plot.band[0]) : 0;
+  let high = plot.band ? Math.max(plot.least, plot.band[1]) : plot.least;
   for (const values of all) for (const v of values) { low = Math.min(low, v); high = Math.max(high, v); }
+  const room = plot.band ? 0.08 * (high - low) : 0;  // so that the ends of a range can be seen
+  low -= room;
+  high += room;
   const y_of = (v) => top + PLOT - 5 - ((v - low) / (high - low)) * (PLOT - 26);
+  if (plot.band) {
+    pen.fillStyle = color_of("--accent-soft");
+    pen.fillRect(LEFT, y_of(plot.band[1]), width - LEFT - RIGHT, y_of(plot.band[0]) - y_of(plot.band[1]));
+  }
   pen.strokeStyle = color_of("--line");
   pen.lineWidth = 1;
   pen.beginPath();
-  for (const v of [0, high]) { pen.moveTo(LEFT, y_of(v)); pen.lineTo(width - RIGHT, y_of(v)); }
+  for (const v of [0, high - room]) { pen.moveTo(LEFT, y_of(v)); pen.lineTo(width - RIGHT, y_of(v)); }
   pen.stroke();
   plot.series.forEach((series, s) => {
     pen.strokeStyle = series_color(series.name);
@@ -199,7 +249,7 @@ export function go_to_next_mark() {
 /** Fills the lists of plots, speeds. */
 export function fill_choices(plot_a, plot_b, speed) {
   for (const [select, other] of [[plot_a, 0], [plot_b, 1]]) {
-    select.replaceChildren(...current_clip().plots.map((plot, i) => new Option(plot.title, i)));
+    select.replaceChildren(...plots_of(current_clip()).map((plot, i) => new Option(plot.title.split(/ against|:/)[0], i)));
     select.value = state.plots[other];
   }
   if (speed.options.length > 0) return;

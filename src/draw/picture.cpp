@@ -276,24 +276,33 @@ Spread spread_of(const Panel& panel) {
     return spread;
 }
 
+void draw_titles(cairo_t* cairo, const Panel& panel, const Field& field, bool one_scale) {
+    cairo_set_source_rgb(cairo, 0.1, 0.11, 0.12);
+    text(cairo, field.x + 16.0, field.y + 24.0, 16.0, panel.title, true);
+    cairo_set_source_rgb(cairo, 0.35, 0.37, 0.40);
+    text(cairo, field.x + 16.0, field.y + 42.0, 12.0, panel.subtitle + (one_scale ? "" : "   (own scale)"));
+}
+
 // How panels are laid out, and the scale in pixels a metre at which they fit.
 struct Grid {
     int columns = 1;
     double width = 0.0;  // of a panel
     double height = 0.0;
+    double title = k_title_height;
+    double margin = 16.0;
 
     Grid(std::size_t panels, int wanted_columns, const PictureOptions& options) : columns(wanted_columns) {
         const int rows = (static_cast<int>(panels) + columns - 1) / columns;
         width = static_cast<double>(options.width) / columns;
-        height = (options.height - k_legend_height) / rows;
+        height = (options.height - (options.plain ? 0.0 : k_legend_height)) / rows;
+        if (options.plain) title = margin = 4.0;
     }
 
     double fit(const Panel& panel, const Spread& spread) const {
         const double size = static_cast<double>(size_of(panel));
         const double reach = 2.0 * static_cast<double>(spread.half_width) + 0.20 * size;
         const double labels = panel.chart_labels ? 230.0 : 0.0;
-        return std::max(1e-6,
-                        std::min((height - k_title_height) / (1.28 * size), (width - 16.0 - labels) / reach));
+        return std::max(1e-6, std::min((height - title) / (1.28 * size), (width - margin - labels) / reach));
     }
 
     double fit_all(std::span<const Panel> panels, const std::vector<Spread>& spreads) const {
@@ -338,7 +347,7 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
 
     const auto [small, large] = std::minmax_element(
         panels.begin(), panels.end(), [](const Panel& a, const Panel& b) { return size_of(a) < size_of(b); });
-    const bool one_scale = size_of(*large) < 4.0f * size_of(*small);
+    const bool one_scale = !options.plain && size_of(*large) < 4.0f * size_of(*small);
     std::vector<Spread> spreads;
     for (const Panel& panel : panels) spreads.push_back(spread_of(panel));
     const Grid grid = choose_grid(panels, spreads, options);
@@ -359,7 +368,7 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         const float size = one_scale ? size_of(*large) : size_of(panels[i]);
         const double fit = one_scale ? shared_fit : grid.fit(panels[i], spreads[i]);
         // Where the width decides the scale, the figure moves up a little into the room above it.
-        const double spare = std::max(0.0, height - k_title_height - 1.28 * fit * static_cast<double>(size));
+        const double spare = std::max(0.0, height - grid.title - 1.28 * fit * static_cast<double>(size));
         const Camera camera{
             view_turn(panels[i].view), static_cast<float>(fit),
             static_cast<float>(field.x + 0.5 * width - fit * static_cast<double>(spreads[i].middle)),
@@ -369,12 +378,10 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         cairo_rectangle(cairo, field.x, field.y, field.width, field.height);
         cairo_clip(cairo);
         if (panels[i].terrain == nullptr) draw_floor(cairo, panels[i], stage, camera, size);
-        draw_ruler(cairo, field, camera, size_of(panels[i]));
-        cairo_set_source_rgb(cairo, 0.1, 0.11, 0.12);
-        text(cairo, field.x + 16.0, field.y + 24.0, 16.0, panels[i].title, true);
-        cairo_set_source_rgb(cairo, 0.35, 0.37, 0.40);
-        text(cairo, field.x + 16.0, field.y + 42.0, 12.0,
-             panels[i].subtitle + (one_scale ? "" : "   (own scale)"));
+        if (!options.plain) {
+            draw_ruler(cairo, field, camera, size_of(panels[i]));
+            draw_titles(cairo, panels[i], field, one_scale);
+        }
         cairo_restore(cairo);
         Camera fine = camera;
         fine.scale *= k_supersampling;
@@ -392,12 +399,13 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
     paint_layers(cairo, mesh, bones, options.width, options.height);
     for (std::size_t i = 0; i < panels.size(); ++i) {
         if (panels[i].chart_labels) draw_chain_labels(cairo, panels[i], stages[i], cameras[i], fields[i]);
-        if (panels[i].ragdoll == nullptr) draw_side_labels(cairo, panels[i], stages[i], cameras[i]);
+        if (panels[i].ragdoll == nullptr && !options.plain)
+            draw_side_labels(cairo, panels[i], stages[i], cameras[i]);
         draw_ranges(cairo, panels[i], stages[i], cameras[i]);
         draw_marks(cairo, panels[i], stages[i], cameras[i]);
         draw_sockets(cairo, panels[i], stages[i], cameras[i]);
     }
-    draw_legend(cairo, options, panels[0].ragdoll != nullptr);
+    if (!options.plain) draw_legend(cairo, options, panels[0].ragdoll != nullptr);
 
     std::vector<std::uint8_t> png;
     if (cairo_surface_write_to_png_stream(surface.get(), collect, &png) != CAIRO_STATUS_SUCCESS) {

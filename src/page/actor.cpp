@@ -11,10 +11,6 @@
 namespace dendraxis::page::detail {
 namespace {
 
-Json quat_json(const Quat& rotation) {
-    return {rotation.x(), rotation.y(), rotation.z(), rotation.w()};
-}
-
 template <class Number, class Element>
 std::span<const Number> numbers_of(const std::vector<Element>& elements) {
     static_assert(sizeof(Element) % sizeof(Number) == 0);
@@ -175,6 +171,7 @@ Json actor_part(const Actor& actor, Blob& blob) {
             {"bones", bones_json(chart)},
             {"chains", chains_json(chart)},
             {"outlines", outlines_json(actor, blob)},
+            {"joints", joints_part(actor)},
             {"meshes", meshes},
             {"pictures", pictures.list}};
 }

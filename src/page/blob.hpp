@@ -13,6 +13,9 @@ namespace dendraxis::page::detail {
 
 using io::Json;
 
+/// Bytes in base64 (RFC 4648).
+std::string base64(std::span<const std::uint8_t> bytes);
+
 /// Collects arrays and says, in JSON, where each stands: `{"at": byte, "count": n, "type": "f32"}`.
 class Blob {
  public:
@@ -22,8 +25,6 @@ class Blob {
     Json add(std::span<const std::uint32_t> numbers) { return add_bytes(numbers, "u32"); }
     Json add(std::span<const std::uint8_t> numbers) { return add_bytes(numbers, "u8"); }
 
-    /// All bytes in base64 (RFC 4648).
-    std::string base64() const;
     std::span<const std::uint8_t> bytes() const { return bytes_; }
 
  private:

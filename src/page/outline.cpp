@@ -58,6 +58,10 @@ Lines box_lines(const Vec3& half) {
     return lines;
 }
 
+Lines lines_of(const Shape& shape) {
+    return shape.kind == ShapeKind::box ? box_lines(shape.half) : capsule_lines(shape.half);
+}
+
 std::vector<Affine> rest_matrices(const Skeleton& skeleton) {
     std::vector<Affine> matrices(skeleton.size());
     to_model_matrices(skeleton, rest_pose(skeleton), matrices);
@@ -73,6 +77,16 @@ Lines carried(Lines lines, const Transform& frame, const Affine& bone) {
 
 }  // namespace
 
+std::vector<Outline> outlines_of(const RagdollPlan& plan, std::span<const Transform> bodies) {
+    std::vector<Outline> outlines;
+    for (std::size_t i = 0; i < bodies.size(); ++i) {
+        Lines lines = lines_of(plan.bodies[i].shape);
+        for (Vec3& point : lines) point = to_affine(bodies[i]) * point;
+        outlines.push_back({OutlineKind::terrain, plan.bodies[i].name, k_no_bone, std::move(lines)});
+    }
+    return outlines;
+}
+
 std::vector<Outline> outlines_of(const RagdollPlan& plan, const Chart& chart) {
     const std::vector<Affine> rest = rest_matrices(chart.skeleton);
     std::vector<BodyState> bodies(plan.bodies.size());
@@ -80,10 +94,8 @@ std::vector<Outline> outlines_of(const RagdollPlan& plan, const Chart& chart) {
     std::vector<Outline> outlines;
     for (std::size_t i = 0; i < bodies.size(); ++i) {
         const RagdollBody& body = plan.bodies[i];
-        const Shape& shape = body.shape;
-        Lines lines = shape.kind == ShapeKind::box ? box_lines(shape.half) : capsule_lines(shape.half);
         outlines.push_back({OutlineKind::body, body.name, body.bone,
-                            carried(std::move(lines), {bodies[i].turn, bodies[i].position, Vec3::Ones()},
+                            carried(lines_of(body.shape), {bodies[i].turn, bodies[i].position, Vec3::Ones()},
                                     rest[static_cast<std::size_t>(body.bone)])});
     }
     return outlines;

@@ -1,3 +1,4 @@
+#include <dendraxis/page/overview.hpp>
 #include <dendraxis/page/page.hpp>
 
 #include "parts.hpp"
@@ -62,23 +63,14 @@ Json pairs_json(const Pairing& pairing) {
     return pairs;
 }
 
-Json measures_json(const Page& page, const ClipReview& review) {
-    Json measures = Json::array();
-    for (const Measure& measure : review.measures) {
-        if (measure.frame < 0) continue;
-        Json json{{"name", measure.name},
-                  {"value", io::rounded(measure.value)},
-                  {"frame", measure.frame},
-                  {"where", measure.where}};
-        if (page.pairing != nullptr) {
-            const float gate = gate_of(*page.pairing, measure.name);
-            if (gate >= 0.0f) json["gate"] = io::rounded(gate);
-            if (const auto finding = over_gate(*page.pairing, review, measure))
-                json["finding"] = io::json_of(*finding);
-        }
-        measures.push_back(std::move(json));
-    }
-    return measures;
+Json events_json(const ShownClip& clip) {
+    Json events = Json::array();
+    for (const ClipEvent& event : clip.events)
+        events.push_back({{"words", event.words},
+                          {"first", io::rounded(event.first)},
+                          {"last", io::rounded(event.last)},
+                          {"bone", event.bone}});
+    return events;
 }
 
 }  // namespace
@@ -93,7 +85,9 @@ Json clip_part(const Page& page, const ShownClip& clip, Blob& blob) {
     return {{"name", clip.name},
             {"fps", io::rounded(clip.played[0]->fps)},
             {"frames", clip.played[0]->frame_count()},
-            {"measures", measures_json(page, clip.review)},
+            {"measures",
+             page.pairing == nullptr ? Json::array() : measures_part(judged(*page.pairing, clip.review))},
+            {"events", events_json(clip)},
             {"tracks", std::move(tracks)},
             {"plots", std::move(plots.plots)},
             {"contacts", std::move(plots.contacts)}};
@@ -123,28 +117,6 @@ Json document_of(const Page& page, Blob& blob) {
 }
 
 }  // namespace detail
-
-namespace {
-
-// So that no text of a file ends the script that holds it (HTML standard, section 4.12.1.3).
-std::string safe_in_script(const std::string& text) {
-    std::string safe;
-    for (const char letter : text) safe += letter == '<' ? "\\u003c" : std::string(1, letter);
-    return safe;
-}
-
-std::string safe_in_html(const std::string& text) {
-    std::string safe;
-    for (const char letter : text) {
-        safe += letter == '<'   ? "&lt;"
-                : letter == '>' ? "&gt;"
-                : letter == '&' ? "&amp;"
-                                : std::string(1, letter);
-    }
-    return safe;
-}
-
-}  // namespace
 
 Clip rest_clip(const Skeleton& skeleton) {
     Clip clip;
@@ -196,20 +168,10 @@ std::string html_of(const Page& page) {
 }
 
 std::string detail::html_with(const Page& page, const Json& document, const Blob& blob) {
-    std::string html;
-    std::string_view rest = page_template();
-    const auto put = [&](std::string_view mark, const std::string& text) {
-        const std::size_t at = rest.find(mark);
-        html += rest.substr(0, at);
-        html += text;
-        rest.remove_prefix(at + mark.size());
-    };
-    put("@CONNECT@", page.live.empty() ? "'none'" : "'self'");
-    put("@TITLE@", safe_in_html(page.title));
-    put("@DOCUMENT@", safe_in_script(document.dump(-1, ' ', false, Json::error_handler_t::replace)));
-    put("@NUMBERS@", blob.base64());
-    html += rest;
-    return html;
+    return filled(page_template(), {{"@CONNECT@", page.live.empty() ? "'none'" : "'self'"},
+                                    {"@TITLE@", safe_in_html(page.title)},
+                                    {"@DOCUMENT@", safe_in_script(document)},
+                                    {"@NUMBERS@", base64(blob.bytes())}});
 }
 
 }  // namespace dendraxis::page

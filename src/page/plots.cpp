@@ -1,8 +1,6 @@
 // What people look at over time: feet, hands, hips, joints against their ranges.
 #include "parts.hpp"
 
-#include <dendraxis/base/rotation.hpp>
-#include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/retarget/contacts.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -57,22 +55,6 @@ class Motion {
         return slowest;
     }
 
-    // Of the joint that is farthest beyond its range, in degrees.
-    std::vector<float> beyond_ranges() const {
-        Chart limited = chart_;
-        limited.ranges = ranges_in_force(chart_);
-        const std::vector<JointFrame> joints = joint_frames(limited);
-        std::vector<float> values(joints.empty() ? 0 : frames(), 0.0f);
-        for (std::size_t f = 0; f < values.size(); ++f) {
-            for (std::size_t i = 0; i < joints.size(); ++i) {
-                const auto bone = static_cast<std::size_t>(limited.ranges[i].bone);
-                const Quat turn = joints[i].turn(clip_.frame(f)[bone].rotation);
-                values[f] = std::max(values[f], overshoot(limited.ranges[i].range, turn) * k_degrees);
-            }
-        }
-        return values;
-    }
-
  private:
     Vec3 hips(std::size_t frame) const {
         return at(frame)[static_cast<std::size_t>(std::max(chart_.hips, 0))].translation;
@@ -113,8 +95,7 @@ class Plotter {
              [](const Motion& motion) { return motion.hips_speed(); });
         plot("distance between the hands", "m", 0.1f, "hands",
              [](const Motion& motion) { return motion.hands_apart(); });
-        plot("joints beyond their range", "°", 2.0f, "worst joint",
-             [](const Motion& motion) { return motion.beyond_ranges(); });
+        joints();
         return std::move(plots_);
     }
 
@@ -140,6 +121,13 @@ class Plotter {
         Json series = Json::array();
         for (std::size_t a = 0; a < motions_.size(); ++a) add(series, a, name, values(motions_[a]));
         put(title, unit, least, std::move(series));
+    }
+
+    void joints() {
+        Json series = Json::array();
+        for (std::size_t a = 0; a < page_.actors.size(); ++a)
+            add(series, a, "worst joint", beyond_ranges(page_.actors[a], *clip_.played[a]));
+        put("joints beyond their range", "°", 2.0f, std::move(series));
     }
 
     void feet() {

@@ -107,7 +107,8 @@ Json track_part(const Actor& actor, const ShownClip& shown, std::size_t index, B
     const Track track = track_of(actor.chart->skeleton, clip);
     Json json{
         {"floor", shown.is_stance ? floor_below(*actor.chart, clip) : floor_of(*actor.chart, clip.name)},
-        {"props", props_json(*actor.character, clip, blob)}};
+        {"props", props_json(*actor.character, clip, blob)},
+        {"beyond", beyond_part(actor, clip)}};
     if (!track.is_rigid) {
         json["matrices"] = blob.add(matrices_of(actor.chart->skeleton, clip));
         return json;

@@ -1,5 +1,7 @@
 #include "../io/fingerprint.hpp"
 
+#include "motions.hpp"
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
@@ -36,37 +38,6 @@ std::string file_name(std::string name) {
     return name + ".glb";
 }
 
-bool is_motion(const fs::path& file) {
-    return io::same_ending(file, ".glb") || io::same_ending(file, ".gltf") || io::same_ending(file, ".bvh");
-}
-
-// Files as given, folders as the motion files in them, in the order of their names.
-std::vector<fs::path> motion_files(const RetargetSet& set, const Character& source) {
-    std::vector<fs::path> files;
-    for (const fs::path& given : set.motions) {
-        if (!fs::is_directory(given)) {
-            files.push_back(given);
-            continue;
-        }
-        std::vector<fs::path> found;
-        for (const auto& entry : fs::recursive_directory_iterator(given)) {
-            if (entry.is_regular_file() && is_motion(entry.path())) found.push_back(entry.path());
-        }
-        if (found.empty())
-            throw Error(given.string(), "holds no .glb, .gltf or .bvh file", "", "name another folder");
-        std::sort(found.begin(), found.end());
-        files.insert(files.end(), found.begin(), found.end());
-    }
-    if (files.empty()) files.emplace_back(source.file);
-    return files;
-}
-
-bool same_bones(const Skeleton& a, const Skeleton& b) {
-    return std::equal(
-        a.bones().begin(), a.bones().end(), b.bones().begin(), b.bones().end(),
-        [](const Bone& x, const Bone& y) { return x.label == y.label && x.parent == y.parent; });
-}
-
 // One motion file with the transfer that carries it.
 struct Motion {
     fs::path file;
@@ -100,8 +71,8 @@ class SetRunner {
             report_.hips_ratio = transfer_->hips_ratio();
             report_.chains = pairing_.chains.size();
         }
-        const std::vector<fs::path> files =
-            motion_files(set_, source_ ? source_->character : target_.character);
+        std::vector<fs::path> files = detail::motion_files(set_.motions);
+        if (files.empty()) files.emplace_back((source_ ? source_->character : target_.character).file);
         files_ = files.size();
         check_places(files);
         fingerprint_settings();
@@ -221,7 +192,7 @@ class SetRunner {
         motion.file = file;
         const bool is_source = source_ && fs::path(source_->character.file) == file;
         motion.rig = is_source ? *source_ : io::load_rig(file, set_.fps);
-        if (source_ && same_bones(motion.rig.character.skeleton, source_->character.skeleton)) {
+        if (source_ && detail::same_bones(motion.rig.character.skeleton, source_->character.skeleton)) {
             motion.transfer = transfer_;
             motion.pairing = pairing_;
         } else {

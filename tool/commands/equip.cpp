@@ -8,6 +8,7 @@
 
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/sheet/socket_sheet.hpp>
+#include <dendraxis/io/sheet/windows.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/core.h>
@@ -100,6 +101,7 @@ int tell(const EquipArguments& arguments, const EquipReport& report) {
                    one.ends.x(), one.ends.y(), one.ends.z());
     print_findings(report.findings);
     if (!arguments.out.empty()) fmt::print("\nwrote {}\n", arguments.out.string());
+    tell_of_page(arguments.page);
     return k_done;
 }
 
@@ -109,6 +111,30 @@ int take_off(const EquipArguments& arguments) {
     const io::OutputFile file{arguments.out, io::glb_without_props(arguments.character, arguments.take)};
     io::write_files({&file, 1});
     return tell(arguments, {io::mounted_props(arguments.out), {}, {}, {}, {}});
+}
+
+ClipEvents events_of(const EquipReport& report) {
+    ClipEvents events;
+    for (const EquipReport::Change& one : report.changes)
+        events[one.clip].push_back(
+            {fmt::format("{} goes to {}", one.prop, one.socket), one.frame, one.frame + one.over, k_no_bone});
+    for (const EquipReport::Fall& one : report.falls) {
+        const auto frame = static_cast<float>(one.frame);
+        events[one.clip].push_back({one.prop + " is let go", frame, frame, k_no_bone});
+    }
+    return events;
+}
+
+void write_equip_page(const EquipArguments& arguments, const io::Rig& rig, const EquipReport& report) {
+    const fs::path& sheet = arguments.sheet.empty() ? arguments.character : arguments.sheet;
+    const Character dressed = io::load_character(arguments.out);
+    Findings ignored;
+    const page::Actor actor{&dressed, &rig.chart, "",
+                            page::outlines_of(io::sockets_of(sheet, rig, ignored), rig.chart)};
+    ClipEvents events = events_of(report);
+    add_windows(events, io::read_windows(sheet), dressed.clips);
+    write_character_page(arguments.page, actor, dressed.clips, report.findings,
+                         "dendraxis equip " + arguments.character.string(), events);
 }
 
 int run_equip(const EquipArguments& arguments) {
@@ -140,17 +166,7 @@ int run_equip(const EquipArguments& arguments) {
     const io::OutputFile file{arguments.out, outfit.glb()};
     io::write_files({&file, 1});
     outfit.report.mounted = io::mounted_props(arguments.out);
-    if (!arguments.page.empty()) {
-        const Character dressed = io::load_character(arguments.out);
-        Findings ignored;
-        const page::Actor actor{
-            &dressed, &rig.chart, "",
-            page::outlines_of(
-                io::sockets_of(arguments.sheet.empty() ? arguments.character : arguments.sheet, rig, ignored),
-                rig.chart)};
-        write_character_page(arguments.page, actor, dressed.clips, outfit.report.findings,
-                             "dendraxis equip " + arguments.character.string());
-    }
+    if (!arguments.page.empty()) write_equip_page(arguments, rig, outfit.report);
     return tell(arguments, outfit.report);
 }
 

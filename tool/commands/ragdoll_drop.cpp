@@ -204,9 +204,14 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     io::write_files(files);
     if (!arguments.page.empty()) {
         page::Actor actor{&rig.character, &rig.chart, "", page::outlines_of(plan, rig.chart)};
+        actor.ragdoll = &plan;
         if (terrain) actor.outlines.push_back(page::terrain_outline(terrain->name, surface_of(*terrain)));
+        ClipEvents events;
+        if (const auto settled = first.figures.settled)
+            events[first.clip.name] = {
+                {"all bodies are still", *settled * first.clip.fps, *settled * first.clip.fps, k_no_bone}};
         write_character_page(arguments.page, actor, {&first.clip, 1}, findings,
-                             "dendraxis ragdoll drop " + arguments.character.string());
+                             "dendraxis ragdoll drop " + arguments.character.string(), events);
     }
     const Figures figures = figures_of(all, overshoots);
     if (arguments.json) {
@@ -216,6 +221,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     for (const io::OutputFile& file : files) fmt::print("wrote {}\n", file.path.string());
     print_figures(figures);
     print_findings(findings);
+    tell_of_page(arguments.page);
     return k_done;
 }
 

@@ -10,8 +10,6 @@
 #include <algorithm>
 #include <thread>
 
-#include <unistd.h>
-
 namespace dendraxis::tool {
 namespace {
 
@@ -59,16 +57,6 @@ void check_arguments(const RetargetArguments& arguments) {
     std::vector<fs::path> inputs = arguments.motions;
     inputs.insert(inputs.end(), {arguments.source, arguments.target, arguments.pairing});
     if (!arguments.out.empty()) check_not_input(arguments.out, inputs);
-}
-
-// A bar on a terminal's standard error; nothing elsewhere.
-void show_progress(std::size_t done, std::size_t all, const std::string& name) {
-    static const bool k_shows = isatty(STDERR_FILENO) != 0;
-    if (!k_shows || all < 2) return;
-    const std::size_t filled = 30 * done / all;
-    fmt::print(stderr, "\r[{}{}] {}/{} {:<32.32}", std::string(filled, '#'), std::string(30 - filled, '.'),
-               done, all, name);
-    if (done == all) fmt::print(stderr, "\r{:>80}\r", "");
 }
 
 int run_retarget(const RetargetArguments& arguments) {

@@ -3,21 +3,22 @@
 #include "../support/page.hpp"
 #include "../support/print.hpp"
 
-#include <dendraxis/base/error.hpp>
-#include <dendraxis/io/gltf/gltf.hpp>
-#include <dendraxis/io/sheet/sheet.hpp>
-#include <dendraxis/review/review.hpp>
+#include "review_pages.hpp"
+
+#include <dendraxis/pipeline/review_set.hpp>
 
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <thread>
 
 namespace dendraxis::tool {
 namespace {
 
 struct ReviewArguments {
     fs::path source;
-    fs::path result;
+    std::vector<fs::path> motions;
+    std::vector<fs::path> results;
     fs::path target;
     fs::path pairing;
     std::vector<std::string> clips;
@@ -43,37 +44,6 @@ Json review_json(const Review& review) {
                          {"measures", measures}});
     }
     return {{"passed", review.passed}, {"clips", clips}, {"findings", json_of(review.findings)}};
-}
-
-// The result's clip of each source clip; by name, prefix and suffix aside.
-std::vector<std::pair<const Clip*, const Clip*>> matched_clips(const ReviewArguments& arguments,
-                                                               const Character& source,
-                                                               const Character& result) {
-    std::vector<std::pair<const Clip*, const Clip*>> matched;
-    for (const std::string& name : arguments.clips) source.clip(name);  // told where there is none
-    for (const Clip& clip : source.clips) {
-        const bool wanted =
-            arguments.clips.empty() ||
-            std::find(arguments.clips.begin(), arguments.clips.end(), clip.name) != arguments.clips.end();
-        const std::string name = arguments.prefix + clip.name + arguments.suffix;
-        const auto own = std::find_if(result.clips.begin(), result.clips.end(),
-                                      [&](const Clip& candidate) { return candidate.name == name; });
-        if (!wanted) continue;
-        if (own != result.clips.end()) {
-            matched.emplace_back(&clip, &*own);
-        } else if (!arguments.clips.empty()) {
-            result.clip(name);
-        }
-    }
-    if (matched.empty())
-        throw Error(result.file, "holds no clip of the source", "",
-                    "name the file that `retarget` wrote, and its prefix");
-    return matched;
-}
-
-io::Rig result_rig(const ReviewArguments& arguments) {
-    if (arguments.target.extension() == ".json") return io::rechart(arguments.target, arguments.result);
-    return io::load_rig(arguments.result);
 }
 
 // `foot_slide_mm` is foot, slide, mm; `pops` counts frames.
@@ -113,49 +83,86 @@ void print_table(const Review& review) {
     }
 }
 
-// The source's clips at the rates of the result's.
-using MatchedClips = std::vector<std::pair<Clip, const Clip*>>;
-
-void write_review_page(const ReviewArguments& arguments, const io::Rig& source, const io::Rig& result,
-                       const Pairing& pairing, const MatchedClips& clips, const Review& review) {
-    std::vector<page::ShownClip> shown;
-    for (std::size_t i = 0; i < clips.size(); ++i) {
-        const auto& [own, its] = clips[i];
-        shown.push_back({own.name, {&own, its}, review.clips[i]});
+Json report_json(const pipeline::ReviewReport& report) {
+    if (report.lines.size() == 1) {
+        Json json = review_json(report.lines.front().review);
+        for (Json& finding : json_of(report.findings)) json["findings"].push_back(finding);
+        return json;
     }
-    const page::Stances stances = page::stances_of(pairing);
-    page::Page page =
-        page::review_page(pairing, source.character, result.character, std::move(shown), stances);
-    page.made_by = fmt::format("dendraxis review --source {} --result {}", arguments.source.string(),
-                               arguments.result.string());
-    write_page(arguments.page, page);
+    Json results = Json::array();
+    for (const pipeline::ReviewReport::Line& line : report.lines) {
+        Json json = review_json(line.review);
+        json["source"] = line.source;
+        json["result"] = line.result;
+        if (!line.error.empty()) {
+            json["error"] = line.error;
+            json["passed"] = false;
+        }
+        results.push_back(std::move(json));
+    }
+    return {{"passed", report.passed()}, {"results", results}, {"findings", json_of(report.findings)}};
+}
+
+// One line a clip: the worst measure that is over its gate, if any.
+void print_set(const pipeline::ReviewReport& report) {
+    fmt::print("  {:<24} {:<20} {:>6}  {}\n", "result", "clip", "frames", "");
+    for (const pipeline::ReviewReport::Line& line : report.lines) {
+        if (!line.error.empty()) fmt::print("  {:<24.24} {}\n", line.name, line.error);
+        for (const ClipReview& clip : line.review.clips) {
+            const auto own = std::find_if(
+                line.review.findings.begin(), line.review.findings.end(), [&](const Finding& finding) {
+                    return finding.where.starts_with(clip.clip + ",") || finding.where == clip.clip;
+                });
+            fmt::print("  {:<24.24} {:<20.20} {:>6}  {}\n", line.name, clip.clip, clip.frames,
+                       own == line.review.findings.end() ? "right" : own->message);
+        }
+    }
+}
+
+void print_report(const pipeline::ReviewReport& report, const std::string& title) {
+    fmt::print("{}\n", bold(title));
+    Findings findings = report.findings;
+    if (report.lines.size() == 1) {
+        const Review& review = report.lines.front().review;
+        print_table(review);
+        findings.insert(findings.begin(), review.findings.begin(), review.findings.end());
+    } else {
+        print_set(report);
+    }
+    fmt::print("\n  {}\n", report.passed() ? "all gates hold" : "not all gates hold");
+    print_findings(findings);
 }
 
 int run_review(const ReviewArguments& arguments) {
-    check_page(arguments.page, {arguments.source, arguments.result, arguments.target, arguments.pairing});
-    const io::Rig result = result_rig(arguments);
-    io::Rig source = io::load_rig(arguments.source);
-    const Pairing pairing = arguments.pairing.empty() ? pair(source.chart, result.chart)
-                                                      : io::read_pairing(arguments.pairing, source, result);
-    MatchedClips clips;
-    std::vector<ClipReview> reviews;
-    for (const auto& [clip, own] : matched_clips(arguments, source.character, result.character)) {
-        const bool same_rate = clip->frame_count() == own->frame_count();
-        clips.emplace_back(same_rate ? *clip : resampled(*clip, own->fps), own);
-        reviews.push_back(review_clip(pairing, clips.back().first, *own));
-    }
-    const Review review = judge(pairing, std::move(reviews));
-    if (!arguments.page.empty()) write_review_page(arguments, source, result, pairing, clips, review);
-    const int status = arguments.gate && !review.passed ? k_gate_failed : k_done;
+    if (arguments.source.empty() && arguments.motions.empty())
+        throw UsageError("review: give --source CHARACTER, or --motion FILE, or both");
+    std::vector<fs::path> inputs = arguments.motions;
+    inputs.insert(inputs.end(), arguments.results.begin(), arguments.results.end());
+    inputs.insert(inputs.end(), {arguments.source, arguments.target, arguments.pairing});
+    check_page(arguments.page, inputs);
+    const bool is_set = arguments.results.size() > 1 || !arguments.motions.empty() ||
+                        fs::is_directory(arguments.results.front());
+    const fs::path& source = arguments.source.empty() ? arguments.motions.front() : arguments.source;
+    ReviewPages pages(arguments.page, is_set,
+                      fmt::format("dendraxis review --source {} --result {}", source.string(),
+                                  arguments.results.front().string()));
+    pipeline::OnReviewed on_reviewed;
+    if (!arguments.page.empty()) on_reviewed = [&](const pipeline::ReviewedFile& file) { pages.add(file); };
+    const int cores = static_cast<int>(std::max(1u, std::thread::hardware_concurrency()));
+    const pipeline::ReviewReport report =
+        pipeline::review_set({arguments.source, arguments.motions, arguments.results, arguments.target,
+                              arguments.pairing, arguments.clips, arguments.prefix, arguments.suffix, cores},
+                             on_reviewed, show_progress);
+    if (!arguments.page.empty()) pages.finish(report);
+    const int status = arguments.gate && !report.passed() ? k_gate_failed : k_done;
     if (arguments.json) {
-        print_json(review_json(review));
+        print_json(report_json(report));
         return status;
     }
-    fmt::print("{}\n", bold(fmt::format("{} -> {}", pairing.source.character, pairing.target.character)));
-    print_table(review);
-    if (!arguments.page.empty()) fmt::print("\n  open {} in a browser\n", arguments.page.string());
-    fmt::print("\n  {}\n", review.passed ? "all gates hold" : "not all gates hold");
-    print_findings(review.findings);
+    print_report(report, fmt::format("{} -> {}", source.stem().string(),
+                                     is_set ? fmt::format("{} results", report.lines.size())
+                                            : arguments.results.front().stem().string()));
+    tell_of_page(arguments.page);
     return status;
 }
 
@@ -164,8 +171,15 @@ void add_review(CommandLine& line) {
     CLI::App* c =
         line.add("review", "Measure a result against its source: feet, reach, clipping, pops, root motion",
                  "review --source hero.glb --result villain-moving.glb --gate", arguments, run_review);
-    add_file(c, "--source", arguments->source, "the character whose clips were carried over");
-    add_file(c, "--result", arguments->result, "the file that `retarget` wrote");
+    c->add_option("--source", arguments->source, "the character whose clips were carried over")
+        ->option_text("FILE");
+    c->add_option("--motion", arguments->motions,
+                  "a file with the clips, or a folder, as given to `retarget`; may be given several times")
+        ->allow_extra_args(false)
+        ->option_text("FILE");
+    c->add_option("--result", arguments->results, "what `retarget` wrote: files, or folders of them")
+        ->required()
+        ->option_text("FILE ...");
     c->add_option("--target", arguments->target, "the target's rig sheet, if it has one")
         ->option_text("FILE");
     c->add_option("--pairing", arguments->pairing, "the pairing that was used; its gates count")
@@ -177,8 +191,10 @@ void add_review(CommandLine& line) {
         ->option_text("TEXT");
     c->add_option("--suffix", arguments->suffix, "what `retarget` put behind each clip's name")
         ->option_text("TEXT");
-    add_page_option(c, arguments->page,
-                    "write a page that plays source and result side by side; it opens in any browser");
+    add_page_option(
+        c, arguments->page,
+        "write a page that plays source and result side by side; of several results an overview, and their "
+        "pages in a folder beside it");
     c->add_flag("--gate", arguments->gate, "exit with status 1 if a measure exceeds its gate");
 }
 

@@ -156,6 +156,7 @@ int run_solve(const SolveArguments& arguments) {
                solved.clip.frame_count());
     print_solved(chart, solved);
     print_findings(findings);
+    tell_of_page(arguments.page);
     return k_done;
 }
 

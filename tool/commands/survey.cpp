@@ -112,7 +112,7 @@ int run_survey(const SurveyArguments& arguments) {
         fmt::print("  {:<24} {:>6} {:>6g} {:>8.2f} {:>9.2f} {:>7}\n", clip.name, clip.frames, clip.fps,
                    clip.seconds, clip.root_motion, clip.moving);
     }
-    if (!arguments.page.empty()) fmt::print("\n  open {} in a browser\n", arguments.page.string());
+    tell_of_page(arguments.page);
     print_findings(survey.findings);
     return k_done;
 }

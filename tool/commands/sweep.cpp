@@ -1,6 +1,7 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
 #include "../support/outputs.hpp"
+#include "../support/page.hpp"
 #include "../support/positions.hpp"
 #include "../support/print.hpp"
 
@@ -21,6 +22,7 @@
 #include <charconv>
 #include <cmath>
 #include <memory>
+#include <optional>
 
 namespace dendraxis::tool {
 namespace {
@@ -35,6 +37,7 @@ struct SweepArguments {
     fs::path against;
     std::string against_clip;
     std::string at_words;
+    fs::path page;
     fs::path out;
     bool json = false;
 };
@@ -138,6 +141,16 @@ class Other {
     const std::vector<SweepTarget>& targets() const { return targets_; }
     const Skeleton& skeleton() const { return rig_.character.skeleton; }
 
+    // As lines, where all of it is in a frame; in the model space of the one that swings.
+    std::vector<page::Outline> outlines(std::size_t frame) {
+        std::vector<Transform> placements(targets_.size());
+        frames(frame, placements);
+        if (binding_ != nullptr) return page::outlines_of(binding_->plan(), placements);
+        Surface moved = surface_;
+        for (Vec3& point : moved.positions) point = to_affine(placement_) * point;
+        return {page::terrain_outline(rig_.character.name, moved)};
+    }
+
     void frames(std::size_t frame, std::span<Transform> frames) {
         if (binding_ == nullptr) {
             frames[0] = placement_;
@@ -186,6 +199,33 @@ void keep_window(const SweepArguments& arguments, const io::Rig& rig, std::vecto
                    io::sheet_with_windows(rig, kept, fs::absolute(arguments.out).parent_path()));
 }
 
+// The clips with windows: when they are live, what is touched, and the other one where it is touched first.
+void write_sweep_page(const SweepArguments& arguments, const io::Rig& rig,
+                      const std::vector<WindowReport>& reports, Other& other, const Findings& findings) {
+    page::Actor actor{&rig.character, &rig.chart, ""};
+    ClipEvents events;
+    std::vector<Clip> clips;
+    std::optional<std::size_t> met;
+    for (const WindowReport& report : reports) {
+        const std::string& name = report.window.clip;
+        if (std::none_of(clips.begin(), clips.end(), [&](const Clip& clip) { return clip.name == name; }))
+            clips.push_back(rig.character.clip(name));
+        add_windows(events, {&report.window, 1}, {&clips.back(), 1});
+        for (const WindowTouch& touch : report.touches) {
+            events[name].push_back(
+                {fmt::format("{} touches {} at {:.1f} m/s", report.window.volume, touch.target, touch.speed),
+                 touch.frame, touch.frame, k_no_bone});
+            actor.outlines.push_back(page::target_outline(
+                touch.target, rig.chart.to_upright().conjugate() * touch.point, rig.chart));
+            if (!met) met = static_cast<std::size_t>(touch.frame);
+        }
+    }
+    for (page::Outline& outline : other.outlines(met.value_or(0)))
+        actor.outlines.push_back(std::move(outline));
+    write_character_page(arguments.page, actor, clips, findings,
+                         "dendraxis sweep " + arguments.character.string(), events);
+}
+
 // No minus before what is rounded to 0.
 float plain(float value, float step) {
     return std::abs(value) < 0.5f * step ? 0.0f : value;
@@ -221,6 +261,9 @@ int run_sweep(const SweepArguments& arguments) {
         io::read_windows(arguments.sheet.empty() ? arguments.character : arguments.sheet);
     const std::vector<ClipWindow> windows = wanted_windows(arguments, kept);
     Findings findings = check_windows(windows, rig.character.clips);
+    check_page(arguments.page, {arguments.character, arguments.sheet, rig.character.file, arguments.against});
+    if (!arguments.page.empty() && arguments.against.empty())
+        throw UsageError("--page: say with --against what may be touched");
     if (!arguments.out.empty() && !arguments.window_words.empty())
         keep_window(arguments, rig, kept, windows.front());
 
@@ -248,6 +291,7 @@ int run_sweep(const SweepArguments& arguments) {
             touch.normal = rig.chart.to_upright() * touch.normal;
         }
     }
+    if (!arguments.page.empty()) write_sweep_page(arguments, rig, reports, other, findings);
     if (arguments.json) {
         print_json(touches_json(reports, other.skeleton(), findings));
         return k_done;
@@ -255,6 +299,7 @@ int run_sweep(const SweepArguments& arguments) {
     fmt::print("{} against {}\n", bold(rig.character.name), arguments.against.stem().string());
     for (const WindowReport& report : reports) print_report(report, other.skeleton());
     print_findings(findings);
+    tell_of_page(arguments.page);
     if (!arguments.out.empty()) fmt::print("\nwrote {}\n", arguments.out.string());
     return k_done;
 }
@@ -287,6 +332,7 @@ void add_sweep(CommandLine& line) {
     c->add_option("--at", arguments->at_words,
                   "where the other one's origin is: metres to the character's left, up and forward")
         ->option_text("X,Y,Z");
+    add_page_option(c, arguments->page, "write a page that plays the clips with their windows and touches");
     c->add_option("-o,--out", arguments->out, "save the window in this sheet (.rig.json)")
         ->option_text("FILE");
 }

@@ -34,4 +34,13 @@ void print_findings(const Findings& findings) {
     for (const Finding& finding : sorted) fmt::print("  {}\n", finding);
 }
 
+void show_progress(std::size_t done, std::size_t all, const std::string& name) {
+    static const bool k_shows = isatty(STDERR_FILENO) != 0;
+    if (!k_shows || all < 2) return;
+    const std::size_t filled = 30 * done / all;
+    fmt::print(stderr, "\r[{}{}] {}/{} {:<32.32}", std::string(filled, '#'), std::string(30 - filled, '.'),
+               done, all, name);
+    if (done == all) fmt::print(stderr, "\r{:>80}\r", "");
+}
+
 }  // namespace dendraxis::tool

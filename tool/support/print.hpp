@@ -14,4 +14,7 @@ std::string dim(const std::string& text);
 /// One line for each finding, worst first.
 void print_findings(const Findings& findings);
 
+/// A bar on a terminal's standard error; nothing elsewhere.
+void show_progress(std::size_t done, std::size_t all, const std::string& name);
+
 }  // namespace dendraxis::tool

@@ -51,9 +51,10 @@ struct Panel {
 };
 
 struct PictureOptions {
-    int width = 1280;  ///< pixels
-    int height = 800;  ///< pixels
-    int columns = 0;   ///< of panels; 0: one row, or one column where long figures come out larger so
+    int width = 1280;    ///< pixels
+    int height = 800;    ///< pixels
+    bool plain = false;  ///< figures alone, each as large as fits: no ruler, letters and legend
+    int columns = 0;     ///< of panels; 0: one row, or one column where long figures come out larger so
 };
 
 /// How far above its height at rest the highest bone of these panels is, metres: what `Panel::headroom` must

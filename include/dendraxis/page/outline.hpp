@@ -25,6 +25,9 @@ struct Outline {
 /// The ragdoll's bodies, each carried by its bone.
 std::vector<Outline> outlines_of(const RagdollPlan& plan, const Chart& chart);
 
+/// The bodies of a ragdoll that something else meets, where they stand: one frame a body, in model space.
+std::vector<Outline> outlines_of(const RagdollPlan& plan, std::span<const Transform> bodies);
+
 /// Sockets as their axes: first X, then Y, then Z.
 std::vector<Outline> outlines_of(std::span<const Socket> sockets, const Chart& chart);
 

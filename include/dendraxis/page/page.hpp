@@ -3,6 +3,7 @@
 
 #include <dendraxis/chart/pairing.hpp>
 #include <dendraxis/page/outline.hpp>
+#include <dendraxis/ragdoll/plan.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/character.hpp>
 
@@ -17,6 +18,16 @@ struct Actor {
     const Chart* chart = nullptr;
     std::string role;  ///< what people read beside its name: `source`, `result`; may be empty
     std::vector<Outline> outlines = {};
+    const RagdollPlan* ragdoll = nullptr;  ///< whose joints' ranges count; null: those of the chart in force
+};
+
+/// What happens in a clip that people want to find: a window in which a volume is live, a touch, a thing that
+/// changes its place.
+struct ClipEvent {
+    std::string words;
+    float first = 0.0f;  ///< frames, with fractions
+    float last = 0.0f;   ///< as `first` if it takes no time
+    int bone = k_no_bone;
 };
 
 /// A clip on the page. `played` has one clip for each of the page's actors; all have the same frames.
@@ -25,6 +36,7 @@ struct ShownClip {
     std::vector<const Clip*> played;
     ClipReview review;       ///< without measures where nothing is compared
     bool is_stance = false;  ///< a pose that stands on its soles, whatever the floor of clips
+    std::vector<ClipEvent> events = {};
 };
 
 /// The rest of a character, as a clip of one frame.

@@ -1,0 +1,48 @@
+// The overview of many reviews: one HTML file with a picture of each clip, worst first, that leads to their
+// pages.
+#pragma once
+
+#include <dendraxis/review/review.hpp>
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace dendraxis::page {
+
+/// A measure, its gate, and what there is to say if it is over it.
+struct JudgedMeasure {
+    Measure measure;
+    float gate = -1.0f;  ///< negative: none
+    std::optional<Finding> over;
+};
+
+/// The measures of a reviewed clip that have a frame, by the gates of its pairing.
+std::vector<JudgedMeasure> judged(const Pairing& pairing, const ClipReview& review);
+
+/// The measure that is farthest over its gate, or else nearest to it; null without measures.
+const JudgedMeasure* worst_of(const std::vector<JudgedMeasure>& measures) noexcept;
+
+/// One clip of a result.
+struct OverviewEntry {
+    std::string clip;
+    std::string source;  ///< the characters' names
+    std::string result;
+    std::string page;  ///< where its page is, relative to the overview, with `/` between folders
+    std::size_t frames = 0;
+    std::vector<JudgedMeasure> measures;
+    std::vector<std::uint8_t> picture;  ///< PNG
+};
+
+struct Overview {
+    std::string title;
+    std::vector<OverviewEntry> entries;
+    Findings findings = {};    ///< about the whole
+    std::string made_by = {};  ///< the command that made it
+};
+
+/// The overview as HTML that needs no network.
+std::string html_of(const Overview& overview);
+
+}  // namespace dendraxis::page
