@@ -9,6 +9,7 @@ import { TABS, draw_clips, draw_panel, clips_shown } from "./panels.js";
 import { make } from "./make.js";
 import { live, follow_files, undo, redo, show_before, is_changed } from "./live.js";
 import { is_picking, pick } from "./chain_picker.js";
+import { joint_of, angles_over_time } from "./joints.js";
 import { show_effect, turn_chosen, add_contact } from "./adjust.js";
 
 const $ = (id) => document.getElementById(id);
@@ -292,6 +293,7 @@ function start() {
   // For tests and curious people: what is shown, and where it is.
   window.page = {
     state, update, draw, stage, live, document: page,
+    angles: (bone) => angles_over_time(joint_of(page.actors.length - 1, bone)),
     bone: (actor, bone) => { draw(); return stage.actors[actor].matrices[bone].elements.slice(); },
     on_screen: (actor, bone) => {
       draw();

@@ -46,8 +46,9 @@ class ReviewRunner {
         tbb::task_arena arena(std::max(1, set_.jobs));
         arena.execute([&] {
             find_owners();
+            check_asked();
             find_work();
-            check_names();
+            tell_missing();
             name_lines();
             tbb::parallel_for(std::size_t{0}, sources_.size(), [&](std::size_t i) { run_source(i); });
         });
@@ -116,24 +117,33 @@ class ReviewRunner {
     }
 
     void add_empty(const fs::path& result, const std::vector<std::string>& names) {
-        if (names.empty()) static_cast<void>(io::clip_names(result));  // tells why it cannot be read
-        const Error problem(result.string(), "holds no clip of the source", "",
-                            "name the file that `retarget` wrote, and its prefix");
-        if (results_.size() == 1) throw problem;
-        report_.lines.push_back({"", result.string(), {}, problem.what(), ""});
+        try {
+            if (names.empty()) static_cast<void>(io::clip_names(result));  // tells why it cannot be read
+            throw Error(result.string(), "holds no clip of the source", "",
+                        "name the file that `retarget` wrote, and its prefix");
+        } catch (const Error& problem) {
+            if (results_.size() == 1) throw;
+            report_.lines.push_back({"", result.string(), {}, problem.what(), ""});
+        }
     }
 
-    // Clips that were asked for and are nowhere; clips that no result has.
-    void check_names() {
+    // A clip that was asked for and is nowhere.
+    void check_asked() const {
         for (const std::string& name : set_.clips) {
-            if (all_.contains(name) && met_.contains(name)) continue;
-            const bool is_known = all_.contains(name);
-            const fs::path& file = is_known ? results_.front() : sources_.front();
-            std::vector<std::string> names(all_.begin(), all_.end());
-            const std::string nearest = is_known ? "" : nearest_name(name, names);
-            throw Error(file.string(),
-                        fmt::format("there is no clip '{}'", is_known ? name_in_result(name) : name), "",
-                        !nearest.empty() ? "did you mean '" + nearest + "'?" : "see `dendraxis survey`");
+            if (all_.contains(name)) continue;
+            const std::vector<std::string> names(all_.begin(), all_.end());
+            const std::string nearest = nearest_name(name, names);
+            throw Error(sources_.front().string(), "there is no clip '" + name + "'", "",
+                        nearest.empty() ? "see `dendraxis survey`" : "did you mean '" + nearest + "'?");
+        }
+    }
+
+    // Clips that no result has.
+    void tell_missing() {
+        for (const std::string& name : set_.clips) {
+            if (met_.contains(name)) continue;
+            throw Error(results_.front().string(), "there is no clip '" + name_in_result(name) + "'", "",
+                        "carry it over with `dendraxis retarget`");
         }
         std::set<std::string> missing;
         for (const auto& [own, owner] : owners_) {
@@ -147,13 +157,22 @@ class ReviewRunner {
                  "carry them over with `dendraxis retarget`, or name the rest with --clip"});
     }
 
+    // By where results are below the folder that holds all of them.
     void name_lines() {
+        const auto path_of = [](const ReviewReport::Line& line) {
+            return fs::absolute(line.result).lexically_normal().replace_extension();
+        };
+        fs::path common = path_of(report_.lines.front()).parent_path();
         std::map<std::string, int> taken;
-        for (ReviewReport::Line& line : report_.lines) ++taken[fs::path(line.result).stem().string()];
+        for (const ReviewReport::Line& line : report_.lines) {
+            ++taken[line.result];
+            while (path_of(line).lexically_relative(common).string().starts_with(".."))
+                common = common.parent_path();
+        }
         std::map<std::string, int> count;
         for (ReviewReport::Line& line : report_.lines) {
-            line.name = fs::path(line.result).stem().string();
-            if (taken[line.name] > 1) line.name += "-of-" + fs::path(line.source).stem().string();
+            line.name = path_of(line).lexically_relative(common).generic_string();
+            if (taken[line.result] > 1) line.name += "-of-" + fs::path(line.source).stem().string();
             const int before = count[line.name]++;
             if (before > 0) line.name += fmt::format("-{}", before + 1);
         }

@@ -37,6 +37,13 @@ result.distances = await tab.evaluate((wanted) => wanted.map(({ actor, clip, fra
   return Math.hypot(m[12] - position[0], m[13] - position[1], m[14] - position[2]);
 }), expected.bones);
 
+// Joints turn as the library measures them.
+result.angles_off = await tab.evaluate((wanted) => wanted.map(({ clip, frame, bone, degrees }) => {
+  page.update({ clip: page.document.clips.findIndex((c) => c.name === clip) });
+  const { bend, side, twist } = page.angles(bone);
+  return Math.max(...[bend, side, twist].map((all, i) => Math.abs(all[frame] - degrees[i])));
+}), expected.angles);
+
 // Something is drawn.
 result.colors = await tab.evaluate(() => {
   page.draw();
@@ -70,6 +77,28 @@ await tab.keyboard.press("?");
 result.help_opens = await tab.evaluate(() => document.getElementById("help").open);
 await tab.keyboard.press("Escape");
 result.help_closes = await tab.evaluate(() => !document.getElementById("help").open);
+
+// Two fingers that part bring the figure nearer; one that drags turns it.
+result.pinched = await tab.evaluate(() => {
+  const stage = document.getElementById("stage");
+  const box = stage.getBoundingClientRect();
+  const send = (type, id, x) => stage.dispatchEvent(new PointerEvent(type,
+    { pointerId: id, pointerType: "touch", isPrimary: id === 1, clientX: box.left + x, clientY: box.top + 60, bubbles: true, buttons: 1 }));
+  stage.setPointerCapture = () => {};
+  const { zoom, yaw } = page.state;
+  send("pointerdown", 1, 100); send("pointerdown", 2, 200); send("pointermove", 2, 300); send("pointerup", 2, 300); send("pointerup", 1, 100);
+  const nearer = zoom / page.state.zoom;
+  send("pointerdown", 1, 100); send("pointermove", 1, 150); send("pointerup", 1, 150);
+  delete stage.setPointerCapture;
+  return { nearer, turned: yaw - page.state.yaw, chosen: page.state.chosen };
+});
+
+// A joint's row leads to where it is beyond its range, and to its plots.
+await tab.evaluate(() => page.update({ clip: page.document.clips.findIndex((c) => c.tracks[1].beyond.length > 0), tab: "joints", frame: 0 }));
+result.beyond = await tab.evaluate(() => page.document.clips[page.state.clip].tracks[1].beyond.sort((a, b) => b.degrees - a.degrees)[0]);
+await tab.locator("#panel td button").first().click();
+result.beyond_shown = await tab.evaluate(() => ({ frame: page.state.frame, bone: page.state.chosen.bone }));
+result.joint_plot = await tab.locator("#plots").getAttribute("aria-label");
 
 // A finding leads to its frame and bone.
 await tab.evaluate(() => page.update({ mode: page.document.actors.length > 1 ? "side" : "second", tab: "findings", frame: 0 }));

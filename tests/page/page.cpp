@@ -3,6 +3,8 @@
 #include "page_reader.hpp"
 #include "workshop.hpp"
 
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/page/page.hpp>
@@ -52,6 +54,29 @@ std::vector<Transform> in_model_space(const Character& character, const Clip& cl
     std::vector<Transform> model(clip.transforms.size());
     to_model_space(character.skeleton, clip.transforms, model);
     return model;
+}
+
+// Bend, side and twist of every joint of the result in two frames, as the library measures them.
+json angles_of(const Reviewed& reviewed) {
+    json angles = json::array();
+    Chart limited = reviewed.pairing.target;
+    limited.ranges = ranges_in_force(limited);
+    const std::vector<JointFrame> joints = joint_frames(limited);
+    const page::ShownClip& clip = reviewed.page.clips[1];
+    for (const std::size_t frame : {std::size_t{5}, std::size_t{40}}) {
+        for (std::size_t i = 0; i < joints.size(); ++i) {
+            const JointRange& limit = limited.ranges[i];
+            const Quat turn =
+                joints[i].turn(clip.played[1]->frame(frame)[static_cast<std::size_t>(limit.bone)].rotation);
+            const TurnAngles now = turn_angles(limit.range, turn);
+            angles.push_back(
+                {{"clip", clip.name},
+                 {"frame", frame},
+                 {"bone", limit.bone},
+                 {"degrees", {now.bend * k_degrees, now.side * k_degrees, now.twist * k_degrees}}});
+        }
+    }
+    return angles;
 }
 
 }  // namespace
@@ -227,6 +252,37 @@ TEST_CASE("no name in a file ends the page's script or becomes markup") {
     CHECK(html.size() < 4'000'000);
 }
 
+TEST_CASE("a joint beyond its range is told with when and how far") {
+    const Character& character = workshop::diver();
+    Chart own = chart(character);
+    const int knee = own.find("leg.left")->bones[1];
+    const auto& usual = ranges_in_force(own);
+    Range range =
+        std::find_if(usual.begin(), usual.end(), [&](const JointRange& r) { return r.bone == knee; })->range;
+    const JointFrame frame = joint_frame(own, knee);
+    // From rest to 20 degrees past the end of its bend, and back: 20 frames each.
+    Clip clip = page::rest_clip(character.skeleton);
+    clip.name = "bend";
+    const std::vector<Transform> rest = clip.transforms;
+    for (int f = 1; f <= 40; ++f) {
+        const float share = 1.0f - std::abs(static_cast<float>(f) / 20.0f - 1.0f);
+        const float angle = share * (range.bend.to + 20.0f / k_degrees);
+        clip.transforms.insert(clip.transforms.end(), rest.begin(), rest.end());
+        clip.transforms[clip.transforms.size() - rest.size() + static_cast<std::size_t>(knee)].rotation =
+            frame.local(Quat(Eigen::AngleAxisf(angle, range.about)));
+    }
+    const PageReader page(page::html_of({"diver", {{&character, &own, ""}}, {{"bend", {&clip}, {}}}}));
+    const json& beyond = page.document["clips"][0]["tracks"][0]["beyond"];
+    REQUIRE(beyond.size() == 1);
+    CHECK(beyond[0]["bone"] == knee);
+    CHECK(beyond[0]["frame"] == 20);
+    CHECK(beyond[0]["degrees"].get<double>() == doctest::Approx(20.0).epsilon(0.01));
+    REQUIRE(beyond[0]["spans"].size() == 1);
+    const double a_frame = (range.bend.to * k_degrees + 20.0) / 20.0;
+    const int first = static_cast<int>(std::ceil((range.bend.to * k_degrees + 0.5) / a_frame));
+    CHECK(beyond[0]["spans"][0] == json{first, 40 - first});
+}
+
 TEST_CASE("clips that do not belong together are refused") {
     Reviewed reviewed;
     Clip shorter = reviewed.clips[0];
@@ -262,6 +318,31 @@ TEST_CASE("commands write pages, and never over what they read") {
     CHECK(dressed.document["actors"][0]["meshes"].back()["prop"] == 3);
     CHECK(dressed.document["actors"][0]["outlines"][0]["kind"] == "socket");
 
+    // What happens: a thing changes its place, a window opens, something is touched.
+    const auto happening = [](const PageReader& page, const std::string& clip) {
+        std::string all;
+        for (const json& one : page.document["clips"]) {
+            for (const json& event : one["events"]) {
+                if (one["name"] == clip)
+                    all += event["words"].get<std::string>() + " " + event["first"].dump() + ".." +
+                           event["last"].dump() + "; ";
+            }
+        }
+        return all;
+    };
+    const std::string armed = (scratch / "armed.glb").string();
+    const PageReader switching =
+        page_of("equip " + workshop::k_diver + " --put " + workshop::demo("mallet.glb").string() +
+                "@hand.right+belt.right --switch swing-mallet:48=mallet@belt.right,over=10 -o " + armed);
+    CHECK(happening(switching, "swing-mallet") == "mallet goes to belt.right 48.0..58.0; ");
+    const PageReader swept =
+        page_of("sweep " + armed + " --clip swing-mallet --volume mallet.head --window 36..46 --against " +
+                workshop::demo("mooring-post.glb").string() + " --at -0.15,0.4,0.95");
+    const std::string seen = happening(swept, "swing-mallet");
+    CHECK_MESSAGE(seen.starts_with("mallet.head is live 36.0..46.0; mallet.head touches mooring-post at "),
+                  seen);
+    CHECK(swept.document["actors"][0]["outlines"].back()["kind"] == "terrain");
+
     const fs::path copy = scratch / "bosun.html";
     fs::copy_file(workshop::demo("bosun.glb"), copy);
     const workshop::Outcome over = workshop::run_tool("survey " + copy.string() + " --page " + copy.string());
@@ -294,6 +375,7 @@ TEST_CASE("the page works in a browser") {
             }
         }
     }
+    expected["angles"] = angles_of(reviewed);
     io::write_text(scratch / "expected.json", expected.dump());
     const auto seen = workshop::in_browser(
         "browser.mjs", (scratch / "page.html").string() + " " + (scratch / "expected.json").string());
@@ -302,6 +384,13 @@ TEST_CASE("the page works in a browser") {
     INFO(result.dump());
     CHECK(result["errors"].empty());
     for (const json& distance : result["distances"]) CHECK(distance.get<double>() < 0.1e-3);
+    for (const json& degrees : result["angles_off"]) CHECK(degrees.get<double>() < 0.05);
+    CHECK(result["pinched"]["nearer"].get<double>() == doctest::Approx(2.0));
+    CHECK(result["pinched"]["turned"].get<double>() == doctest::Approx(0.4));
+    CHECK(result["pinched"]["chosen"].is_null());
+    CHECK(result["beyond_shown"]["frame"] == result["beyond"]["frame"]);
+    CHECK(result["beyond_shown"]["bone"] == result["beyond"]["bone"]);
+    CHECK(result["joint_plot"].get<std::string>().find("against its range") != std::string::npos);
     CHECK(result["first_picture"].get<int>() > 20000);
     CHECK(result["colors"].get<int>() > 200);
     CHECK(result["after_right"] == 4);

@@ -57,7 +57,7 @@ void ReviewPages::add(const pipeline::ReviewedFile& file) {
     for (std::size_t i = 0; i < file.before.size(); ++i) {
         page::OverviewEntry entry{file.before[i].name,
                                   file.source.character.name,
-                                  file.result.character.name,
+                                  file.name,
                                   folder.filename().string() + "/" + name,
                                   file.before[i].frame_count(),
                                   page::judged(file.pairing, file.review.clips[i]),

@@ -27,8 +27,8 @@ const JudgedMeasure* worst_of(const std::vector<JudgedMeasure>& measures) noexce
 /// One clip of a result.
 struct OverviewEntry {
     std::string clip;
-    std::string source;  ///< the characters' names
-    std::string result;
+    std::string source;  ///< the character's name
+    std::string result;  ///< the file's, below the folder of all results
     std::string page;  ///< where its page is, relative to the overview, with `/` between folders
     std::size_t frames = 0;
     std::vector<JudgedMeasure> measures;

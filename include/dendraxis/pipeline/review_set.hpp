@@ -39,7 +39,7 @@ struct ReviewReport {
         std::string result;  ///< file
         Review review;
         std::string error;  ///< why it could not be reviewed
-        std::string name;   ///< the result's, and more where two have one name: fit for a file
+        std::string name;   ///< unique: the result's path below the folder that holds all, without its ending
     };
     std::vector<Line> lines;  ///< in the order of results, then of motions
     Findings findings;        ///< about the whole set
