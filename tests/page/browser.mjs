@@ -97,6 +97,7 @@ result.pinched = await tab.evaluate(() => {
 await tab.evaluate(() => page.update({ clip: page.document.clips.findIndex((c) => c.tracks[1].beyond.length > 0), tab: "joints", frame: 0 }));
 result.beyond = await tab.evaluate(() => page.document.clips[page.state.clip].tracks[1].beyond.sort((a, b) => b.degrees - a.degrees)[0]);
 await tab.locator("#panel td button").first().click();
+await tab.evaluate(() => page.draw());
 result.beyond_shown = await tab.evaluate(() => ({ frame: page.state.frame, bone: page.state.chosen.bone }));
 result.joint_plot = await tab.locator("#plots").getAttribute("aria-label");
 

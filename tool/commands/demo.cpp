@@ -173,7 +173,11 @@ void equip(const Script& script) {
     const std::string blow =
         "sweep OUT/diver-equipped.glb --clip swing-mallet --volume mallet.head --window 36..46 --against ";
     script.run(blow + "IN/mooring-post.glb --at -0.15,0.4,0.95");
-    script.run(blow + "OUT/bosun-moving.glb --at -0.1,0,0.85 --group trunk head");
+    script.run(blow + "OUT/bosun-moving.glb --at -0.1,0,0.85 --group trunk head --page OUT/blow.html");
+    script.run(
+        "review --source IN/diver.glb --result OUT/bosun-moving.glb OUT/deckhand-moving.glb "
+        "OUT/bosun-turns-only.glb --page "
+        "OUT/crew.html");
 }
 
 void tell_what_to_open(const Script& script) {
@@ -181,6 +185,8 @@ void tell_what_to_open(const Script& script) {
     for (const auto& [file, what] : std::initializer_list<std::pair<const char*, const char*>>{
              {"diver-to-bosun.html", "the diver and the bosun side by side, all clips: opens in any browser"},
              {"turns-only.html", "the same without any pass: click what is over its gate"},
+             {"crew.html", "three results as an overview, worst first: each picture leads to its page"},
+             {"blow.html", "the diver's mallet and what it touches, when"},
              {"hound-chains.png", "the chains that were found on the hound, and how sure each is"},
              {"stoker-chains.png", "the chains of the stoker, whose file has an awkward structure"},
              {"readings.png", "the best ways to read the stoker's bones, with their scores"},
