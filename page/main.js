@@ -4,7 +4,7 @@ import { state, update, on_change, current_clip, read_address, chain_of, answer_
 import { choice } from "./actor.js";
 import { Stage } from "./stage.js";
 import { listen_to_stage } from "./pointer.js";
-import { draw_marks, draw_plots, show_frame, fill_choices, frame_at, lane_at, frame_span, go_to_next_mark, time_words, marks, SPEEDS } from "./timeline.js";
+import { draw_marks, draw_plots, place_cursor, write_values, fill_choices, frame_at, lane_at, frame_span, go_to_next_mark, time_words, marks, SPEEDS } from "./timeline.js";
 import { TABS, draw_clips, draw_panel, clips_shown } from "./panels.js";
 import { make } from "./make.js";
 import { live, follow_files, undo, redo, show_before, is_changed } from "./live.js";
@@ -27,6 +27,7 @@ let dirty = false;
 let lanes_drawn = "";  // what the lanes and plots show, so that they are drawn when it changes
 let play_from;
 let last_picture = 0;
+let drawn_frames = 0;
 let late = 0;  // pictures in a row, about
 
 function set_theme(theme) {
@@ -196,7 +197,10 @@ function on_state(changes) {
 /** Draws everything as the state is, now. */
 export function draw() {
   dirty = false;
-  show_controls();
+  // Texts change less often while frames come late.
+  const is_text_due = !state.playing || !stage.is_coarse || ++drawn_frames % 5 === 0;
+  if (is_text_due) show_controls();
+  else $("scrub").value = state.frame;
   // The lanes first: their height decides how high the stage is.
   const drawn = [state.clip, state.revision, state.plots, state.theme, state.chosen && JSON.stringify(state.chosen), $("plots").clientWidth, window.devicePixelRatio].join();
   if (drawn !== lanes_drawn) {
@@ -204,7 +208,8 @@ export function draw() {
     draw_marks($("marks"));
     draw_plots($("plots"), $("values"));
   }
-  show_frame($("cursor"), $("plots"), $("values"));
+  place_cursor($("cursor"), $("plots"));
+  if (is_text_due) write_values($("plots"), $("values"));
   stage.resize();
   stage.pose();
   $("bone").textContent = bone_words();

@@ -169,9 +169,13 @@ export function draw_plots(canvas, values) {
   values.replaceChildren(...plots.map((plot, i) => values_line(plot, i * PLOT)));
 }
 
-/** Puts the cursor where the current frame is, and writes the plots' values there. */
-export function show_frame(cursor, canvas, values) {
+/** Puts the cursor where the current frame is. */
+export function place_cursor(cursor, canvas) {
   cursor.style.transform = `translateX(${x_of(state.frame, canvas.clientWidth) - 0.5}px)`;
+}
+
+/** Writes what the plots' values are in the current frame. */
+export function write_values(canvas, values) {
   chosen_plots().forEach((plot, i) => {
     const line = values.children[i];
     plot.series.forEach((series, s) => { line.children[2 * s + 1].textContent = value_words(plot, series); });
