@@ -1,6 +1,9 @@
 #include <dendraxis/ragdoll/binding.hpp>
+#include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/ragdoll/check.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+
+#include <algorithm>
 
 namespace dendraxis {
 
@@ -19,6 +22,28 @@ RagdollBinding::RagdollBinding(RagdollPlan plan, const Chart& chart)
         in_bone_.push_back({to_bone * to_model * body.turn, to_bone * (to_model * body.at), Vec3::Ones()});
         body_of_bone_[static_cast<std::size_t>(body.bone)] = static_cast<int>(i);
     }
+    const std::vector<int> owners = bodies_of_bones(skeleton_, plan_);
+    const auto owner_above = [&](int bone) {
+        const int parent = skeleton_.parent(bone);
+        return parent == k_no_bone ? -1 : owners[static_cast<std::size_t>(parent)];
+    };
+    is_free_.push_back(1);
+    for (std::size_t i = 1; i < plan_.bodies.size(); ++i) {
+        const int joint = plan_.joint_of(static_cast<int>(i));
+        const int above = joint < 0 ? -1 : plan_.joints[static_cast<std::size_t>(joint)].above;
+        is_free_.push_back(owner_above(plan_.bodies[i].bone) == above ? 0 : 1);
+    }
+    for (std::size_t i = 0; i < plan_.bodies.size(); ++i) {
+        const Transform frame = rest[static_cast<std::size_t>(plan_.bodies[i].bone)];
+        for (const int bone : plan_.bodies[i].also) {
+            if (owner_above(bone) == static_cast<int>(i)) continue;
+            carried_.push_back({bone, static_cast<int>(i),
+                                inverse(Transform{frame.rotation, frame.translation, Vec3::Ones()}) *
+                                    rest[static_cast<std::size_t>(bone)]});
+        }
+    }
+    std::sort(carried_.begin(), carried_.end(),
+              [](const Carried& a, const Carried& b) { return a.bone < b.bone; });
     for (const RagdollJoint& joint : plan_.joints)
         frames_.push_back(joint_frame(chart, plan_.bodies[static_cast<std::size_t>(joint.body)].bone));
 }
@@ -37,21 +62,30 @@ void RagdollBinding::bodies_of(std::span<const Transform> model, const Transform
 void RagdollBinding::pose_of(std::span<const BodyState> bodies, const Transform& placement,
                              std::span<Transform> local, std::span<Transform> model) const noexcept {
     const Quat to_model = placement.rotation.conjugate();
+    // Where a body's bone is, in model space.
+    const auto frame_of = [&](std::size_t body) {
+        const Quat turn = to_model * bodies[body].turn * in_bone_[body].rotation.conjugate();
+        const Vec3 head =
+            to_model * (bodies[body].position - placement.translation) - turn * in_bone_[body].translation;
+        return Transform{turn, head, Vec3::Ones()};
+    };
+    std::size_t next = 0;
     for (std::size_t bone = 0; bone < local.size(); ++bone) {
         const int parent = skeleton_.parent(static_cast<int>(bone));
         const Transform& above =
             parent == k_no_bone ? skeleton_.above() : model[static_cast<std::size_t>(parent)];
         if (const int own = body_of_bone_[bone]; own >= 0) {
-            const auto index = static_cast<std::size_t>(own);
-            const Quat turn = to_model * bodies[index].turn * in_bone_[index].rotation.conjugate();
-            local[bone].rotation = (above.rotation.conjugate() * turn).normalized();
-            // The rest hang from the first body, each at its bone's length: what joints give way by does not
-            // show.
-            if (index == 0) {
-                const Vec3 head =
-                    to_model * (bodies[0].position - placement.translation) - turn * in_bone_[0].translation;
-                local[bone].translation = apply(inverse(above), head);
-            }
+            const Transform frame = frame_of(static_cast<std::size_t>(own));
+            local[bone].rotation = (above.rotation.conjugate() * frame.rotation).normalized();
+            // What hangs from the body above it does so at its bone's length: what joints give way by does
+            // not show.
+            if (is_free_[static_cast<std::size_t>(own)] != 0)
+                local[bone].translation = apply(inverse(above), frame.translation);
+        }
+        if (next < carried_.size() && carried_[next].bone == static_cast<int>(bone)) {
+            const Carried& carried = carried_[next++];
+            local[bone] =
+                inverse(above) * (frame_of(static_cast<std::size_t>(carried.body)) * carried.on_body);
         }
         model[bone] = above * local[bone];
     }

@@ -210,12 +210,128 @@ void strengthen_missing(RagdollPlan& plan, const Chart& chart) {
     }
 }
 
+// Of each body its segment at rest, from head to end, in the upright frame.
+std::vector<std::pair<Vec3, Vec3>> lines_at_rest(const RagdollPlan& plan, const Chart& chart) {
+    const std::vector<Vec3> heads = upright_heads(chart);
+    const std::vector<Segment> segments = segments_of(chart);
+    std::vector<std::pair<Vec3, Vec3>> lines;
+    for (std::size_t i = 0; i < plan.bodies.size(); ++i) {
+        const int bone = plan.bodies[i].bone;
+        const auto planned = std::find_if(segments.begin(), segments.end(),
+                                          [&](const Segment& s) { return s.bones.front() == bone; });
+        lines.emplace_back(heads[static_cast<std::size_t>(bone)],
+                           planned != segments.end()
+                               ? Vec3(chart.to_upright() * planned->end)
+                               : end_of(plan, chart.skeleton, heads, static_cast<int>(i)));
+    }
+    return lines;
+}
+
+float distance_to_line(const Vec3& position, const std::pair<Vec3, Vec3>& line) {
+    const Vec3 along = line.second - line.first;
+    const float share =
+        std::clamp(along.dot(position - line.first) / std::max(along.squaredNorm(), 1e-12f), 0.0f, 1.0f);
+    return (position - line.first - share * along).norm();
+}
+
+// Finds what each body hangs on: by its chain, by the hierarchy of bones, else by what is nearest at rest. In
+// real files a foot's bone often hangs from the root, and a hand's from a control.
+class Linker {
+ public:
+    Linker(const RagdollPlan& plan, const Chart& chart)
+        : plan_(plan),
+          chart_(chart),
+          owners_(bodies_of_bones(chart.skeleton, plan)),
+          lines_(lines_at_rest(plan, chart)),
+          known_(plan.bodies.size(), -1) {
+        for (std::size_t i = 1; i < plan.bodies.size(); ++i) known_[i] = known_above(static_cast<int>(i));
+        for (std::size_t i = 1; i < plan.bodies.size(); ++i) {
+            if (known_[i] < 0) known_[i] = nearest(static_cast<int>(i));
+        }
+    }
+
+    int above(int body) const { return known_[static_cast<std::size_t>(body)]; }
+
+ private:
+    int owner(int bone) const { return owners_[static_cast<std::size_t>(bone)]; }
+
+    int known_above(int body) const {
+        const int bone = plan_.bodies[static_cast<std::size_t>(body)].bone;
+        for (const Chain& chain : chart_.chains) {
+            const auto at = std::find(chain.bones.begin(), chain.bones.end(), bone);
+            if (at == chain.bones.end()) continue;
+            for (auto before = at; before != chain.bones.begin();) {
+                const int own = owner(*--before);
+                if (own >= 0 && own != body) return own;
+            }
+        }
+        const int parent = chart_.skeleton.parent(bone);
+        return parent == k_no_bone ? -1 : owner(parent);
+    }
+
+    bool hangs_on(int body, int above) const {
+        for (std::size_t guard = 0; body >= 0 && guard <= known_.size(); ++guard) {
+            if (body == above) return true;
+            body = known_[static_cast<std::size_t>(body)];
+        }
+        return false;
+    }
+
+    int nearest(int body) const {
+        const Vec3& head = lines_[static_cast<std::size_t>(body)].first;
+        int best = 0;
+        float least = 1e30f;
+        for (int other = 0; other < static_cast<int>(lines_.size()); ++other) {
+            if (hangs_on(other, body)) continue;
+            const float far = distance_to_line(head, lines_[static_cast<std::size_t>(other)]);
+            if (far < least) least = far, best = other;
+        }
+        return best;
+    }
+
+    const RagdollPlan& plan_;
+    const Chart& chart_;
+    std::vector<int> owners_;
+    std::vector<std::pair<Vec3, Vec3>> lines_;
+    std::vector<int> known_;
+};
+
+// Bones that move the skin more than any other does, but hang from no body, go with the body that is nearest
+// to the middle of that skin.
+void carry_lone_skin(RagdollPlan& plan, const Character& character, const Chart& chart) {
+    const std::vector<std::pair<Vec3, Vec3>> lines = lines_at_rest(plan, chart);
+    std::vector<Vec3> sums(chart.skeleton.size(), Vec3::Zero());
+    std::vector<float> counts(chart.skeleton.size(), 0.0f);
+    std::vector<Affine> matrices(chart.skeleton.size());
+    to_model_matrices(chart.skeleton, rest_pose(chart.skeleton), matrices);
+    for (const SkinnedMesh& mesh : character.meshes) {
+        std::vector<Vec3> positions(mesh.positions.size());
+        deform(mesh, matrices, positions);
+        for (std::size_t v = 0; v < positions.size(); ++v) {
+            const auto most = std::max_element(mesh.weights[v].begin(), mesh.weights[v].end());
+            const auto k = static_cast<std::size_t>(most - mesh.weights[v].begin());
+            const auto bone = static_cast<std::size_t>(mesh.bones[mesh.joints[v][k]]);
+            sums[bone] += chart.to_upright() * positions[v];
+            counts[bone] += 1.0f;
+        }
+    }
+    for (std::size_t bone = 0; bone < sums.size(); ++bone) {
+        if (counts[bone] == 0.0f || bodies_of_bones(chart.skeleton, plan)[bone] >= 0) continue;
+        const Vec3 middle = sums[bone] / counts[bone];
+        const auto best = std::min_element(lines.begin(), lines.end(), [&](const auto& a, const auto& b) {
+            return distance_to_line(middle, a) < distance_to_line(middle, b);
+        });
+        plan.bodies[static_cast<std::size_t>(best - lines.begin())].also.push_back(static_cast<int>(bone));
+    }
+}
+
 void list_merged_bones(RagdollPlan& plan, const Skeleton& skeleton) {
     const std::vector<int> owners = bodies_of_bones(skeleton, plan);
     for (std::size_t bone = 0; bone < owners.size(); ++bone) {
         if (owners[bone] < 0) continue;
         RagdollBody& body = plan.bodies[static_cast<std::size_t>(owners[bone])];
-        if (body.bone != static_cast<int>(bone)) body.also.push_back(static_cast<int>(bone));
+        const bool is_listed = std::find(body.also.begin(), body.also.end(), bone) != body.also.end();
+        if (body.bone != static_cast<int>(bone) && !is_listed) body.also.push_back(static_cast<int>(bone));
     }
 }
 
@@ -263,15 +379,14 @@ std::vector<Overlap> overlaps_at_rest(const RagdollPlan& plan, const Chart& char
     return found;
 }
 
-void link_ragdoll(RagdollPlan& plan, const Skeleton& skeleton) {
-    const std::vector<int> owners = bodies_of_bones(skeleton, plan);
+void link_ragdoll(RagdollPlan& plan, const Chart& chart) {
+    const Linker linker(plan, chart);
     for (std::size_t i = 1; i < plan.bodies.size(); ++i) {
-        const int parent = skeleton.parent(plan.bodies[i].bone);
         RagdollJoint joint;
         joint.body = static_cast<int>(i);
-        joint.above = parent == k_no_bone ? 0 : std::max(0, owners[static_cast<std::size_t>(parent)]);
+        joint.above = linker.above(static_cast<int>(i));
         joint.range.about = Vec3::Zero();
-        if (joint.above != joint.body) plan.joints.push_back(joint);
+        plan.joints.push_back(joint);
     }
 }
 
@@ -303,8 +418,9 @@ RagdollPlan build_ragdoll(const Character& character, const Chart& chart, const 
     if (plan.bodies.empty())
         throw Error(chart.character, "has no bone that a body could stand for", "",
                     "its bones have no length; see `dendraxis survey`");
+    carry_lone_skin(plan, character, chart);
     list_merged_bones(plan, chart.skeleton);
-    link_ragdoll(plan, chart.skeleton);
+    link_ragdoll(plan, chart);
     complete_ragdoll(plan, character, chart, options);
     for (const Overlap& pair : overlaps_at_rest(plan, chart, k_touching))
         plan.pass_through.emplace_back(pair.a, pair.b);

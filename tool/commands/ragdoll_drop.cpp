@@ -12,6 +12,7 @@
 #include <dendraxis/io/sheet/ragdoll_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/sim/drop.hpp>
+#include <dendraxis/sim/fall_review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/core.h>
@@ -39,10 +40,12 @@ struct RagdollDropArguments {
     fs::path picture;
     fs::path page;
     fs::path out;
+    bool gate = false;
     bool json = false;
 };
 
-Json figures_json(const std::vector<std::pair<std::string, double>>& figures, const Findings& findings) {
+Json figures_json(const std::vector<std::pair<std::string, double>>& figures,
+                  std::span<const Measure> measures, const Findings& findings) {
     Json json = Json::object();
     for (const auto& [name, value] : figures) {
         if (std::isfinite(value))
@@ -50,8 +53,18 @@ Json figures_json(const std::vector<std::pair<std::string, double>>& figures, co
         else
             json[name] = nullptr;
     }
+    json["passed"] = sim::judge_fall("", measures).empty();
+    json["measures"] = measures_json(measures);
     json["findings"] = json_of(findings);
     return json;
+}
+
+// Keeps the worst of several falls.
+void keep_worst(std::vector<Measure>& worst, std::vector<Measure> measures) {
+    if (worst.empty()) worst = std::move(measures);
+    for (std::size_t i = 0; i < measures.size(); ++i) {
+        if (worst[i].frame < 0 || measures[i].value > worst[i].value) worst[i] = std::move(measures[i]);
+    }
 }
 
 constexpr std::size_t k_strip = 6;  // pictures of a fall
@@ -149,6 +162,17 @@ void print_figures(const Figures& figures) {
     }
 }
 
+// Of the clip that is written, each with its gate and where it is worst.
+void print_measures(std::span<const Measure> measures) {
+    for (Measure measure : measures) {
+        const float gate = sim::fall_gate(measure.name);
+        std::replace(measure.name.begin(), measure.name.end(), '_', ' ');
+        if (measure.frame < 0) continue;
+        fmt::print("  {:<28} {:<9.3g} at most {:<6.3g} {}\n", measure.name, measure.value, gate,
+                   dim(fmt::format("@{} {}", measure.frame, measure.where)));
+    }
+}
+
 int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     if (arguments.out.empty() && arguments.picture.empty() && arguments.page.empty() && !arguments.json)
         throw UsageError("nothing to write: give -o OUT.glb, --picture OUT.png, --page OUT.html or --json");
@@ -184,6 +208,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     const sim::DropStart start = start_of(rig.character, arguments);
 
     std::vector<sim::DropFigures> all;
+    std::vector<Measure> measures;
     sim::Drop first;
     std::vector<float> overshoots;
     options.until_settled = arguments.seeds.size() > 1;
@@ -193,9 +218,13 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
         all.push_back(drop.figures);
         for (const std::vector<float>& frame : drop.overshoots)
             overshoots.insert(overshoots.end(), frame.begin(), frame.end());
+        keep_worst(measures, sim::fall_measures({&rig.character, &rig.chart, &binding, &drop.clip,
+                                                 ground.triangles.empty(), drop.figures.settled}));
         if (i == 0) first = std::move(drop);
     }
     first.clip.name = arguments.name;
+    const Findings judged = sim::judge_fall(rig.character.name, measures);
+    findings.insert(findings.end(), judged.begin(), judged.end());
     std::vector<io::OutputFile> files;
     if (!arguments.out.empty())
         files.push_back({arguments.out, io::glb_with_clips(rig.character, {&first.clip, 1})});
@@ -214,15 +243,17 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
                              "dendraxis ragdoll drop " + arguments.character.string(), events);
     }
     const Figures figures = figures_of(all, overshoots);
+    const int status = arguments.gate && !judged.empty() ? k_gate_failed : k_done;
     if (arguments.json) {
-        print_json(figures_json(figures, findings));
-        return k_done;
+        print_json(figures_json(figures, measures, findings));
+        return status;
     }
     for (const io::OutputFile& file : files) fmt::print("wrote {}\n", file.path.string());
     print_figures(figures);
+    print_measures(measures);
     print_findings(findings);
     tell_of_page(arguments.page);
-    return k_done;
+    return status;
 }
 
 void add_ragdoll_drop(CommandLine& line) {
@@ -255,6 +286,7 @@ void add_ragdoll_drop(CommandLine& line) {
     c->add_option("--name", arguments->name, "the new clip's name")->capture_default_str();
     c->add_option("--picture", arguments->picture, "a strip of pictures of the fall (.png)")
         ->option_text("FILE");
+    c->add_flag("--gate", arguments->gate, "exit with status 1 if a measure of the fall exceeds its gate");
     add_page_option(c, arguments->page, "write a page that plays the fall with the ragdoll's bodies");
     c->add_option("-o,--out", arguments->out, "the character with the new clip (.glb)")->option_text("FILE");
 }

@@ -32,16 +32,10 @@ struct ReviewArguments {
 Json review_json(const Review& review) {
     Json clips = Json::array();
     for (const ClipReview& clip : review.clips) {
-        Json measures = Json::object();
-        for (const Measure& measure : clip.measures) {
-            measures[measure.name] = {{"value", rounded(measure.value)},
-                                      {"frame", measure.frame < 0 ? Json(nullptr) : Json(measure.frame)},
-                                      {"where", measure.where}};
-        }
         clips.push_back({{"clip", clip.clip},
                          {"frames", clip.frames},
                          {"fps", rounded(clip.fps)},
-                         {"measures", measures}});
+                         {"measures", measures_json(clip.measures)}});
     }
     return {{"passed", review.passed}, {"clips", clips}, {"findings", json_of(review.findings)}};
 }

@@ -68,6 +68,13 @@ class RagdollBinding {
     Quat turn_in(std::span<const Transform> local, std::size_t joint) const noexcept;
 
  private:
+    // A bone that moves with a body although it does not hang from it.
+    struct Carried {
+        int bone;
+        int body;
+        Transform on_body;  // relative to the body's bone, without its scale
+    };
+
     RagdollPlan plan_;
     Skeleton skeleton_;
     Vec3 up_;
@@ -75,6 +82,8 @@ class RagdollBinding {
     std::vector<Transform> in_bone_;  // of each body, in its bone's frame
     std::vector<JointFrame> frames_;  // of each joint
     std::vector<int> body_of_bone_;   // of each bone its own body, or -1
+    std::vector<char> is_free_;     // of each body: its bone does not hang from the body that it is linked to
+    std::vector<Carried> carried_;  // in the order of bones
 };
 
 }  // namespace dendraxis

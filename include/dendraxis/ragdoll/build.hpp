@@ -30,8 +30,9 @@ void complete_ragdoll(RagdollPlan& plan, const Character& character, const Chart
 /// none.
 Vec3 steady_inertia(const RagdollPlan& plan, int body) noexcept;
 
-/// Links every body but the first to the nearest above it; ranges are left to `complete_ragdoll`.
-void link_ragdoll(RagdollPlan& plan, const Skeleton& skeleton);
+/// Links every body but the first to the one that it hangs on: the one before it in its chain, else the
+/// nearest above it in the hierarchy, else the nearest at rest. Ranges are left to `complete_ragdoll`.
+void link_ragdoll(RagdollPlan& plan, const Chart& chart);
 
 /// Where the shapes of a plan stand at rest, in the upright frame.
 std::vector<PlacedShape> shapes_at_rest(const RagdollPlan& plan, const Chart& chart);

@@ -64,7 +64,7 @@ class PlanReader {
         const bool has_joints = json_.contains("joints");
         if (has_joints) read_joints();
         read_lists();
-        if (!has_joints) link_ragdoll(plan_, rig_.chart.skeleton);
+        if (!has_joints) link_ragdoll(plan_, rig_.chart);
         complete_ragdoll(plan_, rig_.character, rig_.chart);
         require_sound(plan_, rig_.chart);
         if (!json_.contains("pass_through")) {

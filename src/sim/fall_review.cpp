@@ -1,0 +1,223 @@
+#include <dendraxis/sim/fall_review.hpp>
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/ragdoll/plan.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace dendraxis::sim {
+namespace {
+
+constexpr float k_last = 0.25f;  // seconds at the end that are looked at for jitter
+constexpr float k_percent = 100.0f;
+
+struct Gate {
+    const char* measure;
+    float most;
+    const char* code;
+    const char* message;
+    const char* advice;
+};
+
+constexpr std::array<Gate, 6> k_gates{{
+    {"joint_gap_pct", 1.0f, "fall.torn", "the bones of a joint are apart",
+     "see `ragdoll check`; link the body to the one that it hangs on"},
+    {"skin_stretch_pct", 15.0f, "fall.skin-stretched", "the skin is drawn out",
+     "list the bone that carries it at a body's \"also\""},
+    {"below_ground_pct", 0.5f, "fall.below-ground", "the skin lies in the ground",
+     "see `draw --ragdoll`; fit the body's shape to the skin"},
+    {"beyond_range_deg", 3.0f, "fall.beyond-range", "joints go beyond their ranges",
+     "see `ragdoll check`; widen the range or make the linked bodies more alike in mass"},
+    {"jitter_pct", 0.1f, "fall.jitter", "it trembles while it lies", "see `ragdoll check`"},
+    {"unsettled_seconds", 12.0f, "fall.unsettled", "it does not come to rest",
+     "let it fall for longer; if it goes on moving, see `ragdoll check`"},
+}};
+
+class FallMeasurer {
+ public:
+    explicit FallMeasurer(const BakedFall& fall)
+        : fall_(fall),
+          skeleton_(fall.chart->skeleton),
+          plan_(fall.binding->plan()),
+          height_(std::max(fall.chart->height, 1e-6f)),
+          frames_(fall.clip->frame_count()),
+          model_(skeleton_.size()),
+          states_(plan_.bodies.size()),
+          anchors_(plan_.joints.size()) {}
+
+    std::vector<Measure> run() {
+        Measure gap{"joint_gap_pct", 0.0f, -1, ""};
+        Measure range{"beyond_range_deg", 0.0f, -1, ""};
+        for (std::size_t f = 0; f < frames_; ++f) {
+            to_model_space(skeleton_, fall_.clip->frame(f), model_);
+            if (f == 0) fall_.binding->anchors_of(model_, anchors_);
+            fall_.binding->bodies_of(model_, {}, states_);
+            joints(f, gap);
+        }
+        beyond(range);
+        return {gap, skin_stretch(), below_ground(), range, jitter(), unsettled()};
+    }
+
+ private:
+    static void keep(Measure& worst, float value, std::size_t frame, const std::string& where) {
+        if (worst.frame >= 0 && !(value > worst.value)) return;
+        worst.value = value;
+        worst.frame = static_cast<int>(frame);
+        worst.where = where;
+    }
+
+    const std::string& name_of(std::size_t joint) const {
+        return plan_.bodies[static_cast<std::size_t>(plan_.joints[joint].body)].name;
+    }
+
+    void joints(std::size_t frame, Measure& gap) {
+        for (std::size_t j = 0; j < anchors_.size(); ++j) {
+            const BodyState& above = states_[static_cast<std::size_t>(plan_.joints[j].above)];
+            const BodyState& body = states_[static_cast<std::size_t>(plan_.joints[j].body)];
+            keep(gap, k_percent * separation_of(anchors_[j], above, body) / height_, frame, name_of(j));
+            const float over =
+                k_degrees * joint_overshoot(plan_.joints[j].range, turn_of(anchors_[j], above, body));
+            overshoots_.push_back({over, frame, j});
+        }
+    }
+
+    void beyond(Measure& range) {
+        if (overshoots_.empty()) return;
+        const auto nth = overshoots_.begin() +
+                         static_cast<std::ptrdiff_t>(0.999 * static_cast<double>(overshoots_.size() - 1));
+        std::nth_element(overshoots_.begin(), nth, overshoots_.end(),
+                         [](const Overshoot& a, const Overshoot& b) { return a.degrees < b.degrees; });
+        keep(range, nth->degrees, nth->frame, name_of(nth->joint));
+    }
+
+    std::vector<std::vector<Vec3>> skin_in(std::span<const Transform> pose) const {
+        std::vector<Affine> matrices(skeleton_.size());
+        to_model_matrices(skeleton_, pose, matrices);
+        std::vector<std::vector<Vec3>> skins;
+        for (const SkinnedMesh& mesh : fall_.character->meshes) {
+            skins.emplace_back(mesh.positions.size());
+            deform(mesh, matrices, skins.back());
+        }
+        return skins;
+    }
+
+    // The bone that moves a vertex most.
+    const std::string& bone_at(std::size_t mesh, std::uint32_t vertex) const {
+        const SkinnedMesh& own = fall_.character->meshes[mesh];
+        const auto& weights = own.weights[vertex];
+        const auto most =
+            static_cast<std::size_t>(std::max_element(weights.begin(), weights.end()) - weights.begin());
+        return skeleton_.bone(own.bones[own.joints[vertex][most]]).label;
+    }
+
+    Measure skin_stretch() const {
+        Measure worst{"skin_stretch_pct", 0.0f, -1, ""};
+        const std::vector<std::vector<Vec3>> rest = skin_in(rest_pose(skeleton_));
+        const std::size_t step = std::max<std::size_t>(1, frames_ / 30);  // what is torn stays torn
+        for (std::size_t f = 0; f < frames_; f += step) {
+            const std::vector<std::vector<Vec3>> now = skin_in(fall_.clip->frame(f));
+            for (std::size_t m = 0; m < now.size(); ++m) {
+                for (const auto& triangle : fall_.character->meshes[m].triangles) {
+                    for (std::size_t k = 0; k < 3; ++k) {
+                        const std::uint32_t a = triangle[k];
+                        const std::uint32_t b = triangle[(k + 1) % 3];
+                        const float longer =
+                            (now[m][a] - now[m][b]).norm() - (rest[m][a] - rest[m][b]).norm();
+                        if (worst.frame < 0 || k_percent * longer / height_ > worst.value)
+                            keep(worst, k_percent * longer / height_, f, bone_at(m, a));
+                    }
+                }
+            }
+        }
+        return worst;
+    }
+
+    Measure below_ground() const {
+        Measure worst{"below_ground_pct", 0.0f, -1, ""};
+        if (!fall_.is_level || frames_ == 0) return worst;
+        const std::vector<std::vector<Vec3>> skins = skin_in(fall_.clip->frame(frames_ - 1));
+        for (std::size_t m = 0; m < skins.size(); ++m) {
+            for (std::uint32_t v = 0; v < skins[m].size(); ++v) {
+                const float depth = fall_.chart->floor - fall_.chart->up.dot(skins[m][v]);
+                if (worst.frame < 0 || k_percent * depth / height_ > worst.value)
+                    keep(worst, std::max(0.0f, k_percent * depth / height_), frames_ - 1, bone_at(m, v));
+            }
+        }
+        return worst;
+    }
+
+    Measure jitter() {
+        Measure worst{"jitter_pct", 0.0f, -1, ""};
+        const auto last = static_cast<std::size_t>(k_last * fall_.clip->fps);
+        if (!fall_.settled || frames_ <= last) return worst;
+        std::vector<Transform> before(skeleton_.size());
+        for (std::size_t f = frames_ - last; f < frames_; ++f) {
+            if (static_cast<float>(f) < *fall_.settled * fall_.clip->fps) continue;
+            to_model_space(skeleton_, fall_.clip->frame(f - 1), before);
+            to_model_space(skeleton_, fall_.clip->frame(f), model_);
+            for (const RagdollBody& body : plan_.bodies) {
+                const auto bone = static_cast<std::size_t>(body.bone);
+                const float moved = (model_[bone].translation - before[bone].translation).norm();
+                keep(worst, k_percent * moved / height_, f, body.name);
+            }
+        }
+        return worst;
+    }
+
+    Measure unsettled() const {
+        const float seconds = static_cast<float>(frames_ - 1) / fall_.clip->fps;
+        return {"unsettled_seconds", fall_.settled ? 0.0f : seconds, static_cast<int>(frames_) - 1, ""};
+    }
+
+    struct Overshoot {
+        float degrees;
+        std::size_t frame;
+        std::size_t joint;
+    };
+
+    const BakedFall& fall_;
+    const Skeleton& skeleton_;
+    const RagdollPlan& plan_;
+    float height_;
+    std::size_t frames_;
+    std::vector<Transform> model_;
+    std::vector<BodyState> states_;
+    std::vector<JointAnchor> anchors_;
+    std::vector<Overshoot> overshoots_;
+};
+
+}  // namespace
+
+std::vector<Measure> fall_measures(const BakedFall& fall) {
+    return FallMeasurer(fall).run();
+}
+
+float fall_gate(std::string_view measure) noexcept {
+    for (const Gate& gate : k_gates) {
+        if (measure == gate.measure) return gate.most;
+    }
+    return -1.0f;
+}
+
+Findings judge_fall(const std::string& character, std::span<const Measure> measures) {
+    Findings findings;
+    for (const Measure& measure : measures) {
+        const auto* const gate = std::find_if(k_gates.begin(), k_gates.end(),
+                                              [&](const Gate& g) { return measure.name == g.measure; });
+        if (gate == k_gates.end() || measure.frame < 0 || !(measure.value > gate->most)) continue;
+        findings.push_back(
+            {Severity::warning, gate->code,
+             measure.where.empty() ? character : fmt::format("frame {}, {}", measure.frame, measure.where),
+             fmt::format("{}: {} is {:.3g}, at most {:.3g} passes", gate->message, measure.name,
+                         measure.value, gate->most),
+             gate->advice});
+    }
+    return findings;
+}
+
+}  // namespace dendraxis::sim
