@@ -24,9 +24,10 @@ using detail::SkinByBody;
 using detail::volumes_by_body;
 using detail::weigh_missing;
 
-constexpr float k_touching = -0.002f;       // metres: as near as this at rest, bodies would rub all the time
-constexpr float k_apart = 0.012f;           // of the height: points on the skin
-constexpr float k_unlike = 1.0f;            // of the fit's cost: sides differ truly
+constexpr float k_touching = -0.002f;  // metres: as near as this at rest, bodies would rub all the time
+constexpr float k_apart = 0.012f;      // of the height: points on the skin
+constexpr float k_unlike = 1.0f;       // of the fit's cost: sides differ truly
+constexpr float k_farthest_swing = 160.0f / k_degrees;
 constexpr float k_strength_reserve = 3.0f;  // times what holds all that hangs from a joint out level
 
 // Where bones' heads are at rest in the upright frame.
@@ -150,6 +151,18 @@ void fit_missing(RagdollPlan& plan, const Character& character, const Chart& cha
     }
 }
 
+// At half a turn from rest a swing has no direction: an arm that reached it would be thrown to the other side
+// of its range. What would come near is drawn in.
+Range short_of_half_turn(Range range) {
+    const auto middle = [](const AngleSpan& span) { return 0.5f * (span.from + span.to); };
+    const auto half = [](const AngleSpan& span) { return 0.5f * (span.to - span.from); };
+    const float reach =
+        std::hypot(middle(range.bend), middle(range.side)) + std::max(half(range.bend), half(range.side));
+    const float kept = std::min(1.0f, k_farthest_swing / reach);
+    for (AngleSpan* span : {&range.bend, &range.side}) *span = {kept * span->from, kept * span->to};
+    return range;
+}
+
 // The range of all bones that a body joins, summed; of bones that have none a wide one.
 Range joined_range(const Chart& chart, const RagdollBody& body, std::span<const JointRange> ranges,
                    const std::vector<int>& chain_bones, bool loose) {
@@ -185,8 +198,8 @@ void range_missing(RagdollPlan& plan, const Chart& chart, const RagdollOptions& 
         const auto planned = std::find_if(segments.begin(), segments.end(),
                                           [&](const Segment& s) { return s.bones.front() == body.bone; });
         const bool known = planned != segments.end();
-        joint.range = joined_range(chart, body, ranges, known ? planned->bones : std::vector<int>{},
-                                   known && planned->loose);
+        joint.range = short_of_half_turn(joined_range(
+            chart, body, ranges, known ? planned->bones : std::vector<int>{}, known && planned->loose));
     }
 }
 

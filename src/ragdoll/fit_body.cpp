@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <random>
 
 namespace dendraxis::detail {
@@ -22,6 +23,8 @@ constexpr float k_wide = 0.5f;
 constexpr float k_narrow = 0.06f;
 constexpr float k_may_miss = 0.03f;     // of the vertices
 constexpr float k_may_differ = 0.155f;  // the logarithm of what the volumes differ by
+constexpr float k_block_shell = 0.8f;   // of a box's size: what lies outside of this is on its surface
+constexpr float k_block_share = 0.93f;  // of the skin that lies there
 constexpr float k_least_half = 0.006f;  // of the character's height: flat parts become slabs
 
 Quat frame_of(const Vec3& y, const Vec3& x_hint) {
@@ -193,6 +196,37 @@ PlacedShape from_length(const FitTask& task, std::span<const Vec3> positions) {
     return placed;
 }
 
+// A way to turn a shape, and what it costs.
+struct Turn {
+    Quat turn;
+    float handicap;
+};
+
+// The box that nearly all of the skin lies on, as block figures have: its volume and its vertices say more
+// than any fit. The smallest, if there is one.
+std::optional<PlacedShape> block_of(std::span<const Vec3> positions, std::span<const Turn> turns,
+                                    float least_half) {
+    std::optional<PlacedShape> block;
+    for (const Turn& turn : turns) {
+        Vec3 low = Vec3::Constant(1e30f);
+        Vec3 high = Vec3::Constant(-1e30f);
+        for (const Vec3& position : positions) {
+            const Vec3 own = turn.turn.conjugate() * position;
+            low = low.cwiseMin(own);
+            high = high.cwiseMax(own);
+        }
+        const Shape shape{ShapeKind::box, Vec3((0.5f * (high - low)).cwiseMax(least_half))};
+        const Vec3 middle = 0.5f * (low + high);
+        const auto outer = std::count_if(positions.begin(), positions.end(), [&](const Vec3& position) {
+            return gauge(shape, turn.turn.conjugate() * position - middle) > k_block_shell;
+        });
+        if (static_cast<float>(outer) < k_block_share * static_cast<float>(positions.size())) continue;
+        if (block && volume_of(block->shape) <= 1.02f * volume_of(shape)) continue;
+        block = PlacedShape{shape, {turn.turn, turn.turn * middle, Vec3::Ones()}};
+    }
+    return block;
+}
+
 }  // namespace
 
 float fit_cost(const PlacedShape& placed, std::span<const Vec3> positions, float volume) {
@@ -210,10 +244,6 @@ PlacedShape fit_body(const FitTask& task, std::span<const Vec3> positions, float
     some.resize(std::min(some.size(), k_last_places));
     const std::span<const Vec3> few(some.data(), std::min(some.size(), k_first_places));
     const Vec3 along = task.to - task.from;
-    struct Turn {
-        Quat turn;
-        float handicap;
-    };
     // Along the bone and upright are easier to read and to edit than what merely fits a little better.
     std::vector<Turn> turns{{Quat::Identity(), task.boxy ? 0.0f : 0.03f},
                             {frame_of(long_axis(few), Vec3::UnitX()), task.boxy ? 0.2f : 0.03f},
@@ -221,6 +251,7 @@ PlacedShape fit_body(const FitTask& task, std::span<const Vec3> positions, float
                             {frame_of(Vec3::UnitZ(), Vec3::UnitX()), 0.03f}};
     if (along.norm() > 0.005f * task.height)
         turns.push_back({frame_of(along, Vec3::UnitX()), task.boxy ? 0.2f : 0.0f});
+    if (const auto block = block_of(positions, turns, k_least_half * task.height)) return *block;
     float best = 1e30f;
     PlacedShape result;
     const auto attempt = [&](ShapeKind kind, const Turn& turn, float handicap) {

@@ -53,9 +53,10 @@ class FallMeasurer {
     std::vector<Measure> run() {
         Measure gap{"joint_gap_pct", 0.0f, -1, ""};
         Measure range{"beyond_range_deg", 0.0f, -1, ""};
+        to_model_space(skeleton_, fall_.let_go, model_);
+        fall_.binding->anchors_of(model_, anchors_);
         for (std::size_t f = 0; f < frames_; ++f) {
             to_model_space(skeleton_, fall_.clip->frame(f), model_);
-            if (f == 0) fall_.binding->anchors_of(model_, anchors_);
             fall_.binding->bodies_of(model_, {}, states_);
             joints(f, gap);
         }

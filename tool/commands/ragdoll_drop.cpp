@@ -218,7 +218,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
         all.push_back(drop.figures);
         for (const std::vector<float>& frame : drop.overshoots)
             overshoots.insert(overshoots.end(), frame.begin(), frame.end());
-        keep_worst(measures, sim::fall_measures({&rig.character, &rig.chart, &binding, &drop.clip,
+        keep_worst(measures, sim::fall_measures({&rig.character, &rig.chart, &binding, &drop.clip, start.pose,
                                                  ground.triangles.empty(), drop.figures.settled}));
         if (i == 0) first = std::move(drop);
     }

@@ -12,9 +12,10 @@ struct BakedFall {
     const Character* character = nullptr;
     const Chart* chart = nullptr;
     const RagdollBinding* binding = nullptr;
-    const Clip* clip = nullptr;      ///< its first frame is the pose in which the bodies were let go
-    bool is_level = true;            ///< whether it fell onto a level floor at the soles
-    std::optional<float> settled{};  ///< `DropFigures::settled`
+    const Clip* clip = nullptr;
+    std::span<const Transform> let_go{};  ///< the local pose in which the bodies were let go
+    bool is_level = true;                 ///< whether it fell onto a level floor at the soles
+    std::optional<float> settled{};       ///< `DropFigures::settled`
 };
 
 /// Measures of a fall, always the same ones in the same order; lengths in hundredths of the character's
