@@ -1,4 +1,5 @@
 #include "fit_body.hpp"
+#include "links.hpp"
 #include "masses.hpp"
 #include "segments.hpp"
 
@@ -14,13 +15,17 @@
 namespace dendraxis {
 namespace {
 
+using detail::distance_to_line;
+using detail::end_of_body;
 using detail::fit_body;
 using detail::fit_cost;
 using detail::FitTask;
+using detail::lines_at_rest;
 using detail::Segment;
 using detail::segments_of;
 using detail::skin_by_body;
 using detail::SkinByBody;
+using detail::upright_heads;
 using detail::volumes_by_body;
 using detail::weigh_missing;
 
@@ -29,15 +34,6 @@ constexpr float k_apart = 0.012f;      // of the height: points on the skin
 constexpr float k_unlike = 1.0f;       // of the fit's cost: sides differ truly
 constexpr float k_farthest_swing = 160.0f / k_degrees;
 constexpr float k_strength_reserve = 3.0f;  // times what holds all that hangs from a joint out level
-
-// Where bones' heads are at rest in the upright frame.
-std::vector<Vec3> upright_heads(const Chart& chart) {
-    const Quat upright = chart.to_upright();
-    std::vector<Vec3> heads;
-    for (const Transform& bone : rest_in_model_space(chart.skeleton))
-        heads.push_back(upright * bone.translation);
-    return heads;
-}
 
 Vec3 mirrored(const Vec3& position) {
     return {-position.x(), position.y(), position.z()};
@@ -60,23 +56,6 @@ int other_side(const RagdollPlan& plan, std::string name) {
 
 bool is_trunk(const std::string& name) {
     return name == "hips" || name == "spine" || name == "chest";
-}
-
-// Of bodies that a person planned: up to the next body below, else as far as their farthest bone.
-Vec3 end_of(const RagdollPlan& plan, const Skeleton& skeleton, const std::vector<Vec3>& heads, int body) {
-    const int bone = plan.bodies[static_cast<std::size_t>(body)].bone;
-    const Vec3 from = heads[static_cast<std::size_t>(bone)];
-    Vec3 end = from;
-    bool next_is_body = false;
-    for (std::size_t other = 0; other < heads.size(); ++other) {
-        if (static_cast<int>(other) == bone || !skeleton.is_above(bone, static_cast<int>(other))) continue;
-        const bool is_body = std::any_of(plan.bodies.begin(), plan.bodies.end(),
-                                         [&](const auto& b) { return b.bone == static_cast<int>(other); });
-        const bool farther = (heads[other] - from).norm() > (end - from).norm();
-        if ((is_body && !next_is_body) || (is_body == next_is_body && farther)) end = heads[other];
-        next_is_body = next_is_body || is_body;
-    }
-    return end;
 }
 
 // Places and shape from the bone's head.
@@ -128,7 +107,7 @@ void fit_missing(RagdollPlan& plan, const Character& character, const Chart& cha
         FitTask task;
         task.from = heads[static_cast<std::size_t>(body.bone)];
         task.to = planned != segments.end() ? Vec3(chart.to_upright() * planned->end)
-                                            : end_of(plan, chart.skeleton, heads, static_cast<int>(i));
+                                            : end_of_body(plan, chart.skeleton, heads, static_cast<int>(i));
         task.trunk = is_trunk(body.name);
         task.boxy = task.trunk || body.name.starts_with("foot.");
         task.height = chart.height;
@@ -223,92 +202,6 @@ void strengthen_missing(RagdollPlan& plan, const Chart& chart) {
     }
 }
 
-// Of each body its segment at rest, from head to end, in the upright frame.
-std::vector<std::pair<Vec3, Vec3>> lines_at_rest(const RagdollPlan& plan, const Chart& chart) {
-    const std::vector<Vec3> heads = upright_heads(chart);
-    const std::vector<Segment> segments = segments_of(chart);
-    std::vector<std::pair<Vec3, Vec3>> lines;
-    for (std::size_t i = 0; i < plan.bodies.size(); ++i) {
-        const int bone = plan.bodies[i].bone;
-        const auto planned = std::find_if(segments.begin(), segments.end(),
-                                          [&](const Segment& s) { return s.bones.front() == bone; });
-        lines.emplace_back(heads[static_cast<std::size_t>(bone)],
-                           planned != segments.end()
-                               ? Vec3(chart.to_upright() * planned->end)
-                               : end_of(plan, chart.skeleton, heads, static_cast<int>(i)));
-    }
-    return lines;
-}
-
-float distance_to_line(const Vec3& position, const std::pair<Vec3, Vec3>& line) {
-    const Vec3 along = line.second - line.first;
-    const float share =
-        std::clamp(along.dot(position - line.first) / std::max(along.squaredNorm(), 1e-12f), 0.0f, 1.0f);
-    return (position - line.first - share * along).norm();
-}
-
-// Finds what each body hangs on: by its chain, by the hierarchy of bones, else by what is nearest at rest. In
-// real files a foot's bone often hangs from the root, and a hand's from a control.
-class Linker {
- public:
-    Linker(const RagdollPlan& plan, const Chart& chart)
-        : plan_(plan),
-          chart_(chart),
-          owners_(bodies_of_bones(chart.skeleton, plan)),
-          lines_(lines_at_rest(plan, chart)),
-          known_(plan.bodies.size(), -1) {
-        for (std::size_t i = 1; i < plan.bodies.size(); ++i) known_[i] = known_above(static_cast<int>(i));
-        for (std::size_t i = 1; i < plan.bodies.size(); ++i) {
-            if (known_[i] < 0) known_[i] = nearest(static_cast<int>(i));
-        }
-    }
-
-    int above(int body) const { return known_[static_cast<std::size_t>(body)]; }
-
- private:
-    int owner(int bone) const { return owners_[static_cast<std::size_t>(bone)]; }
-
-    int known_above(int body) const {
-        const int bone = plan_.bodies[static_cast<std::size_t>(body)].bone;
-        for (const Chain& chain : chart_.chains) {
-            const auto at = std::find(chain.bones.begin(), chain.bones.end(), bone);
-            if (at == chain.bones.end()) continue;
-            for (auto before = at; before != chain.bones.begin();) {
-                const int own = owner(*--before);
-                if (own >= 0 && own != body) return own;
-            }
-        }
-        const int parent = chart_.skeleton.parent(bone);
-        return parent == k_no_bone ? -1 : owner(parent);
-    }
-
-    bool hangs_on(int body, int above) const {
-        for (std::size_t guard = 0; body >= 0 && guard <= known_.size(); ++guard) {
-            if (body == above) return true;
-            body = known_[static_cast<std::size_t>(body)];
-        }
-        return false;
-    }
-
-    int nearest(int body) const {
-        const Vec3& head = lines_[static_cast<std::size_t>(body)].first;
-        int best = 0;
-        float least = 1e30f;
-        for (int other = 0; other < static_cast<int>(lines_.size()); ++other) {
-            if (hangs_on(other, body)) continue;
-            const float far = distance_to_line(head, lines_[static_cast<std::size_t>(other)]);
-            if (far < least) least = far, best = other;
-        }
-        return best;
-    }
-
-    const RagdollPlan& plan_;
-    const Chart& chart_;
-    std::vector<int> owners_;
-    std::vector<std::pair<Vec3, Vec3>> lines_;
-    std::vector<int> known_;
-};
-
 // Bones that move the skin more than any other does, but hang from no body, go with the body that is nearest
 // to the middle of that skin.
 void carry_lone_skin(RagdollPlan& plan, const Character& character, const Chart& chart) {
@@ -390,17 +283,6 @@ std::vector<Overlap> overlaps_at_rest(const RagdollPlan& plan, const Chart& char
         }
     }
     return found;
-}
-
-void link_ragdoll(RagdollPlan& plan, const Chart& chart) {
-    const Linker linker(plan, chart);
-    for (std::size_t i = 1; i < plan.bodies.size(); ++i) {
-        RagdollJoint joint;
-        joint.body = static_cast<int>(i);
-        joint.above = linker.above(static_cast<int>(i));
-        joint.range.about = Vec3::Zero();
-        plan.joints.push_back(joint);
-    }
 }
 
 void complete_ragdoll(RagdollPlan& plan, const Character& character, const Chart& chart,

@@ -1,3 +1,5 @@
+#include "links.hpp"
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/joint_ranges.hpp>
@@ -113,23 +115,8 @@ class Checker {
         }
     }
 
-    // The nearest body above, by the bones.
-    int nearest_above(int index) const {
-        for (int bone = chart_.skeleton.parent(body(index).bone); bone != k_no_bone;
-             bone = chart_.skeleton.parent(bone)) {
-            for (std::size_t other = 0; other < plan_.bodies.size(); ++other) {
-                const RagdollBody& candidate = plan_.bodies[other];
-                const bool lists =
-                    std::find(candidate.also.begin(), candidate.also.end(), bone) != candidate.also.end() &&
-                    candidate.bone != body(index).bone;
-                if ((candidate.bone == bone || lists) && static_cast<int>(other) != index)
-                    return static_cast<int>(other);
-            }
-        }
-        return -1;
-    }
-
     void links() {
+        const std::vector<int> nearest_above = detail::bodies_above(plan_, chart_);
         for (int index = 0; index < static_cast<int>(plan_.bodies.size()); ++index) {
             const auto count = std::count_if(plan_.joints.begin(), plan_.joints.end(),
                                              [&](const RagdollJoint& joint) { return joint.body == index; });
@@ -143,7 +130,7 @@ class Checker {
                 say(Severity::fault, "ragdoll.unlinked", name, "the body is linked to nothing: it falls off",
                     "add a joint that links it to the body above");
             const int joint = plan_.joint_of(index);
-            const int nearest = nearest_above(index);
+            const int nearest = nearest_above[static_cast<std::size_t>(index)];
             if (joint < 0 || nearest < 0) continue;
             const int above = plan_.joints[static_cast<std::size_t>(joint)].above;
             if (above != nearest)

@@ -31,6 +31,8 @@ void require_options(const DropOptions& options) {
         fail("cannot start from that height", "give at most 100 metres");
     if (!options.speed.allFinite() || options.speed.norm() > 100.0f)
         fail("cannot start that fast", "give at most 100 m/s");
+    if (!(options.unit > 0.0f) || !std::isfinite(options.unit))
+        fail("cannot have that unit", "give the metres in a unit, above 0");
 }
 
 // A turn, a spin and a speed from a seed. Written out, since the standard's distributions differ between
@@ -70,7 +72,7 @@ class Fall {
         anchors_.resize(plan_.joints.size());
         place(start);
         add_ground(world_, ground, placement_);
-        handle_ = world_.add(binding_, states_, anchors_);
+        handle_ = world_.add(binding_, states_, anchors_, options_.skin);
         lift_out();
         if (options.push) {
             const auto body = static_cast<std::size_t>(options.push->body);
@@ -150,7 +152,7 @@ class Fall {
             if (depth < k_may_start_within) return;
             for (BodyState& state : states_) state.position.y() += depth;
             world_.remove(handle_);
-            handle_ = world_.add(binding_, states_, anchors_);
+            handle_ = world_.add(binding_, states_, anchors_, options_.skin);
         }
     }
 
@@ -216,6 +218,35 @@ class Fall {
     std::vector<JointAnchor> anchors_;
 };
 
+// The same in metres. What stands above the first bone is scaled: local poses stay as they are.
+Chart in_metres(Chart chart, float unit) {
+    Transform above = chart.skeleton.above();
+    above.translation *= unit;
+    above.scale *= unit;
+    const std::span<const Bone> bones = chart.skeleton.bones();
+    chart.skeleton = Skeleton({bones.begin(), bones.end()}, above);
+    chart.height *= unit;
+    chart.floor *= unit;
+    chart.rest_floor *= unit;
+    return chart;
+}
+
+// Masses and moments of one density.
+RagdollPlan in_metres(RagdollPlan plan, float unit) {
+    const float cube = unit * unit * unit;
+    for (RagdollBody& body : plan.bodies) {
+        body.shape.half *= unit;
+        body.at *= unit;
+        body.mass *= cube;
+        body.inertia *= cube * unit * unit;
+    }
+    for (RagdollJoint& joint : plan.joints) {
+        joint.at *= unit;
+        joint.strength *= joint.strength > 0.0f ? cube * unit : 1.0f;
+    }
+    return plan;
+}
+
 }  // namespace
 
 std::optional<Finding> clamp_push(Push& push, const RagdollPlan& plan) {
@@ -238,7 +269,16 @@ Drop run_drop(const RagdollBinding& binding, const Chart& chart, const DropStart
     if (start.pose.size() != binding.skeleton().size() || start.before.size() != start.pose.size() ||
         !(start.step > 0.0f))
         throw Error("drop", "needs a pose of the ragdoll's own skeleton");
-    return Fall(binding, chart, start, options, ground).run();
+    if (options.unit == 1.0f) return Fall(binding, chart, start, options, ground).run();
+    const Chart own = in_metres(chart, options.unit);
+    const RagdollBinding scaled(in_metres(binding.plan(), options.unit), own);
+    DropOptions scaled_options = options;
+    for (std::vector<Vec3>& points : scaled_options.skin) {
+        for (Vec3& point : points) point *= options.unit;
+    }
+    DropGround scaled_ground = ground;
+    for (Vec3& position : scaled_ground.positions) position *= options.unit;
+    return Fall(scaled, own, start, scaled_options, scaled_ground).run();
 }
 
 float kinetic_energy(const RagdollPlan& plan, std::span<const BodyState> states) noexcept {

@@ -27,7 +27,7 @@ struct Gate {
 constexpr std::array<Gate, 6> k_gates{{
     {"joint_gap_pct", 1.0f, "fall.torn", "the bones of a joint are apart",
      "see `ragdoll check`; link the body to the one that it hangs on"},
-    {"skin_stretch_pct", 15.0f, "fall.skin-stretched", "the skin is drawn out",
+    {"skin_stretch_pct", 40.0f, "fall.skin-stretched", "the skin is drawn out",
      "list the bone that carries it at a body's \"also\""},
     {"below_ground_pct", 0.5f, "fall.below-ground", "the skin lies in the ground",
      "see `draw --ragdoll`; fit the body's shape to the skin"},

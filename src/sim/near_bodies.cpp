@@ -52,11 +52,22 @@ bool is_near_floor(const btCollisionObject& ground, const btBroadphaseProxy* pro
     const btTransform& at = static_cast<const btCollisionObject*>(proxy->m_clientObject)->getWorldTransform();
     const btVector3& normal = plane.getPlaneNormal();
     const float height = normal.dot(at.getOrigin()) - plane.getPlaneConstant();
+    if (tag.skin != nullptr) return height < tag.skin_reach + k_margin;
     return height < tag.half_line * std::abs(normal.dot(at.getBasis().getColumn(1))) + tag.radius + k_margin;
 }
 
 const btCollisionObject& object_of(const btBroadphaseProxy* proxy) {
     return *static_cast<const btCollisionObject*>(proxy->m_clientObject);
+}
+
+// Looks at a body and the ground, for which the body's skin may stand for its shape.
+void look_at_ground(btBroadphasePair& pair, const btBroadphaseProxy* body, const BodyTag& tag,
+                    btCollisionDispatcher& dispatcher, const btDispatcherInfo& info) {
+    auto& object = *static_cast<btCollisionObject*>(body->m_clientObject);
+    btCollisionShape* const own = object.getCollisionShape();
+    if (tag.skin != nullptr) object.setCollisionShape(tag.skin);
+    btCollisionDispatcher::defaultNearCallback(pair, dispatcher, info);
+    object.setCollisionShape(own);
 }
 
 bool may_meet(const BodyTag& a, const BodyTag& b) {
@@ -97,7 +108,11 @@ void look_if_near(btBroadphasePair& pair, btCollisionDispatcher& dispatcher, con
         look = is_near_floor(object_of(pair.m_pProxy1), pair.m_pProxy0, *a);
     else if (b != nullptr)
         look = is_near_floor(object_of(pair.m_pProxy0), pair.m_pProxy1, *b);
-    if (look) {
+    if (look && a != nullptr && b == nullptr) {
+        look_at_ground(pair, pair.m_pProxy0, *a, dispatcher, info);
+    } else if (look && b != nullptr && a == nullptr) {
+        look_at_ground(pair, pair.m_pProxy1, *b, dispatcher, info);
+    } else if (look) {
         btCollisionDispatcher::defaultNearCallback(pair, dispatcher, info);
     } else if (pair.m_algorithm != nullptr) {
         // They have parted: their old contacts go with the algorithm.

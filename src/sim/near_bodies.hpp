@@ -8,6 +8,8 @@
 #include <BulletCollision/BroadphaseCollision/btOverlappingPairCache.h>
 #include <BulletCollision/CollisionDispatch/btCollisionDispatcher.h>
 
+#include <BulletCollision/CollisionShapes/btCollisionShape.h>
+
 #include <cstddef>
 #include <vector>
 
@@ -20,7 +22,9 @@ struct BodyTag {
     const std::vector<char>* may_touch = nullptr;  ///< by pairs of bodies of the figure
     const std::vector<char>* not_yet = nullptr;    ///< the same: pairs that were in each other when let go
     std::size_t body_count = 0;
-    float half_line = 0.0f;  ///< of a capsule along its own y that holds the shape
+    btCollisionShape* skin = nullptr;  ///< what touches the ground in place of the shape; may be null
+    float skin_reach = 0.0f;           ///< how far it reaches from the body's middle
+    float half_line = 0.0f;            ///< of a capsule along its own y that holds the shape
     float radius = 0.0f;
 };
 

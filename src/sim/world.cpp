@@ -56,12 +56,13 @@ RagdollHandle World::add(const RagdollBinding& binding) {
 }
 
 RagdollHandle World::add(const RagdollBinding& binding, std::span<const BodyState> states,
-                         std::span<const JointAnchor> anchors) {
+                         std::span<const JointAnchor> anchors, std::span<const std::vector<Vec3>> skin) {
     if (states.size() != binding.plan().bodies.size() || anchors.size() != binding.plan().joints.size() ||
         !std::all_of(states.begin(), states.end(), is_finite))
         throw Error("ragdoll", "needs a finite state of each body and an anchor of each joint");
     const RagdollHandle ragdoll = add(binding);
     Figure& figure = inner_->figure(ragdoll);
+    Inner::dress(figure, skin);
     for (std::size_t b = 0; b < states.size(); ++b) {
         inner_->put(*figure.bodies[b], states[b]);
         figure.from[b] = figure.to[b] = states[b];

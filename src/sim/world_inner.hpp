@@ -15,6 +15,7 @@
 #include <BulletCollision/CollisionShapes/btBoxShape.h>
 #include <BulletCollision/CollisionShapes/btBvhTriangleMeshShape.h>
 #include <BulletCollision/CollisionShapes/btCapsuleShape.h>
+#include <BulletCollision/CollisionShapes/btConvexHullShape.h>
 #include <BulletCollision/CollisionShapes/btSphereShape.h>
 #include <BulletCollision/CollisionShapes/btStaticPlaneShape.h>
 #include <BulletCollision/CollisionShapes/btTriangleMesh.h>
@@ -98,6 +99,7 @@ class JointsLastSolver : public btSequentialImpulseConstraintSolver {
 struct Figure {
     const RagdollBinding* binding = nullptr;
     std::vector<std::unique_ptr<btCollisionShape>> shapes;
+    std::vector<std::unique_ptr<btConvexHullShape>> skins;
     std::vector<std::unique_ptr<btRigidBody>> bodies;
     std::vector<std::unique_ptr<SwingTwistJoint>> joints;
     std::unique_ptr<std::vector<char>> may_touch;             // by pairs of bodies
@@ -195,6 +197,22 @@ struct World::Inner {
         made.to.resize(plan.bodies.size());
         made.joints.resize(plan.joints.size());
         made.linked.assign(plan.joints.size(), 0);
+    }
+
+    // What touches the ground in place of the bodies' shapes.
+    static void dress(Figure& made, std::span<const std::vector<Vec3>> skin) {
+        for (std::size_t b = 0; b < std::min(skin.size(), made.bodies.size()); ++b) {
+            if (skin[b].size() < 4) continue;
+            auto hull = std::make_unique<btConvexHullShape>();
+            hull->setMargin(0.0f);
+            for (const Vec3& point : skin[b]) {
+                hull->addPoint(to_bullet(point), false);
+                made.tags[b]->skin_reach = std::max(made.tags[b]->skin_reach, point.norm());
+            }
+            hull->recalcLocalAabb();
+            made.tags[b]->skin = hull.get();
+            made.skins.push_back(std::move(hull));
+        }
     }
 
     void clear(Figure& gone) {

@@ -11,6 +11,7 @@
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/sheet/ragdoll_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
+#include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/sim/drop.hpp>
 #include <dendraxis/sim/fall_review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -32,6 +33,7 @@ struct RagdollDropArguments {
     float seconds = 4.0f;
     float fps = 60.0f;
     float height = 0.0f;
+    float height_metres = 0.0f;
     std::string speed_words;
     std::string push_words;
     std::vector<unsigned> seeds;
@@ -162,6 +164,20 @@ void print_figures(const Figures& figures) {
     }
 }
 
+// A figure whose unit is not metres falls as fast, for its size, as one that is so many metres tall.
+void fall_as_tall_as(float metres, const Chart& chart, sim::DropOptions& options, Findings& findings) {
+    constexpr float k_giant = 4.0f;
+    constexpr float k_dwarf = 0.15f;
+    if (metres > 0.0f) {
+        options.unit = metres / std::max(chart.height, 1e-9f);
+    } else if (chart.height > k_giant || chart.height < k_dwarf) {
+        findings.push_back({Severity::note, "fall.odd-size", chart.character,
+                            fmt::format("it is {:.3g} m tall and falls like a {}", chart.height,
+                                        chart.height > k_giant ? "giant" : "toy"),
+                            "if its unit is not the metre, say how tall it is with --height-metres"});
+    }
+}
+
 // Of the clip that is written, each with its gate and where it is worst.
 void print_measures(std::span<const Measure> measures) {
     for (Measure measure : measures) {
@@ -192,6 +208,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     options.seconds = arguments.seconds;
     options.fps = arguments.fps;
     options.height = arguments.height;
+    fall_as_tall_as(arguments.height_metres, rig.chart, options, findings);
     if (!arguments.speed_words.empty())
         options.speed = Vec3(plain_position(arguments.speed_words, "--speed").data());
     if (!arguments.push_words.empty()) {
@@ -211,6 +228,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     std::vector<Measure> measures;
     sim::Drop first;
     std::vector<float> overshoots;
+    options.skin = skin_of_bodies(plan, rig.character, rig.chart);
     options.until_settled = arguments.seeds.size() > 1;
     for (std::size_t i = 0; i < std::max<std::size_t>(1, arguments.seeds.size()); ++i) {
         if (!arguments.seeds.empty()) options.seed = arguments.seeds[i];
@@ -271,6 +289,10 @@ void add_ragdoll_drop(CommandLine& line) {
     c->add_option("--seconds", arguments->seconds, "how long to simulate")->capture_default_str();
     c->add_option("--fps", arguments->fps, "the rate of the clip that is made")->capture_default_str();
     c->add_option("--height", arguments->height, "metres to lift it by first")->capture_default_str();
+    c->add_option("--height-metres", arguments->height_metres,
+                  "how tall the character is, if its unit is not the metre: it falls accordingly")
+        ->check(CLI::Range(0.01, 1000.0))
+        ->option_text("N");
     c->add_option("--speed", arguments->speed_words,
                   "how fast it moves at first: m/s to its left, up, forward")
         ->option_text("X,Y,Z");

@@ -50,6 +50,11 @@ std::vector<Overlap> overlaps_at_rest(const RagdollPlan& plan, const Chart& char
 /// Of each bone the body that it moves with, or -1: its own, the one that lists it, else its parent's.
 std::vector<int> bodies_of_bones(const Skeleton& skeleton, const RagdollPlan& plan);
 
+/// The skin of each body that lies outermost in some hundred directions, in the body's own frame: what of it
+/// may touch the ground. Nothing for bodies without skin.
+std::vector<std::vector<Vec3>> skin_of_bodies(const RagdollPlan& plan, const Character& character,
+                                              const Chart& chart);
+
 /// Takes shapes, masses and joints of one side (`left` or `right`) over to the other, mirrored. Bodies whose
 /// names differ in the side alone answer to each other; returns how many were changed.
 int mirror_ragdoll(RagdollPlan& plan, const Chart& chart, std::string_view from_side);

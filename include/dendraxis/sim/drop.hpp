@@ -25,6 +25,8 @@ struct DropOptions {
     std::optional<unsigned> seed;  ///< turned as a whole at random, up to 6 rad/s and 5 m/s more
     bool until_settled = false;    ///< stop when it has come to rest, after 6 s at the earliest
     std::optional<Push> push;
+    float unit = 1.0f;  ///< metres in a unit of the character's model space; lengths above are metres
+    std::vector<std::vector<Vec3>> skin;  ///< of each body what touches the ground: `skin_of_bodies`; or none
     WorldSettings world;
 };
 
@@ -42,8 +44,8 @@ struct DropFigures {
 };
 
 struct Drop {
-    Clip clip;  ///< named `drop`; the character's skeleton, model space where it stood
-    DropFigures figures;
+    Clip clip;            ///< named `drop`; the character's skeleton, model space where it stood
+    DropFigures figures;  ///< in metres
     std::vector<std::vector<float>> overshoots;  ///< degrees, by frame and joint
 };
 

@@ -7,6 +7,7 @@
 #include <array>
 #include <memory>
 #include <span>
+#include <vector>
 
 namespace dendraxis::sim {
 
@@ -47,8 +48,10 @@ class World {
     void add_ground(std::span<const Vec3> positions, std::span<const std::array<unsigned, 3>> triangles);
 
     /// A ragdoll with all its bodies free, where they are; returns its handle. The binding must outlive it.
+    /// `skin`: points in each body's own frame whose hull touches the ground in place of the body's shape, as
+    /// `skin_of_bodies` finds them; empty, or empty for a body: its shape does.
     RagdollHandle add(const RagdollBinding& binding, std::span<const BodyState> states,
-                      std::span<const JointAnchor> anchors);
+                      std::span<const JointAnchor> anchors, std::span<const std::vector<Vec3>> skin = {});
     /// One that follows a `Ragdoll`'s orders: nothing is in the world until it lets go.
     RagdollHandle add(const RagdollBinding& binding);
     void remove(RagdollHandle ragdoll);
