@@ -29,9 +29,10 @@ using detail::upright_heads;
 using detail::volumes_by_body;
 using detail::weigh_missing;
 
-constexpr float k_touching = -0.002f;  // metres: as near as this at rest, bodies would rub all the time
-constexpr float k_apart = 0.012f;      // of the height: points on the skin
-constexpr float k_unlike = 1.0f;       // of the fit's cost: sides differ truly
+constexpr float k_touching =
+    -0.0011f;                      // of the height: as near as this at rest, bodies would rub all the time
+constexpr float k_apart = 0.012f;  // of the height: points on the skin
+constexpr float k_unlike = 1.0f;   // of the fit's cost: sides differ truly
 constexpr float k_farthest_swing = 160.0f / k_degrees;
 constexpr float k_strength_reserve = 3.0f;  // times what holds all that hangs from a joint out level
 
@@ -317,7 +318,7 @@ RagdollPlan build_ragdoll(const Character& character, const Chart& chart, const 
     list_merged_bones(plan, chart.skeleton);
     link_ragdoll(plan, chart);
     complete_ragdoll(plan, character, chart, options);
-    for (const Overlap& pair : overlaps_at_rest(plan, chart, k_touching))
+    for (const Overlap& pair : overlaps_at_rest(plan, chart, k_touching * chart.height))
         plan.pass_through.emplace_back(pair.a, pair.b);
     plan.profiles["fall"] = all;
     if (!loose.empty()) plan.profiles["alive"] = loose;

@@ -12,7 +12,7 @@ namespace {
 
 constexpr int k_lines = 300;       // along the longer side
 constexpr float k_pieces = 60.0f;  // that the longest side is told apart into
-constexpr float k_cells = 48.0f;   // along the longest side
+constexpr float k_cells = 48.0f;   // along the longest side, at the most
 
 struct Crossing {
     float depth;
@@ -23,8 +23,11 @@ struct Crossing {
 // position outward.
 class NearestBody {
  public:
-    NearestBody(const SkinByBody& skin, const Vec3& low, const Vec3& high)
-        : skin_(skin), low_(low), cell_(std::max(1e-6f, (high - low).maxCoeff() / k_cells)) {
+    NearestBody(const SkinByBody& skin, const Vec3& low, const Vec3& high) : skin_(skin), low_(low) {
+        // Few vertices in many cells would mean to look through empty ones for most of the time.
+        const float cells =
+            std::clamp(2.0f * std::cbrt(static_cast<float>(skin.positions.size())), 1.0f, k_cells);
+        cell_ = std::max(1e-6f, (high - low).maxCoeff() / cells);
         for (int axis = 0; axis < 3; ++axis)
             counts_[axis] = 1 + static_cast<int>((high[axis] - low[axis]) / cell_);
         cells_.resize(static_cast<std::size_t>(counts_.prod()));
@@ -66,7 +69,7 @@ class NearestBody {
 
     const SkinByBody& skin_;
     Vec3 low_;
-    float cell_;
+    float cell_ = 1.0f;
     Eigen::Array3i counts_;
     std::vector<std::vector<std::uint32_t>> cells_;
 };

@@ -17,6 +17,9 @@ namespace {
 constexpr float k_fastest_push = 20.0f;       // m/s
 constexpr float k_may_start_within = 0.005f;  // metres
 constexpr float k_least_seconds = 6.0f;
+constexpr float k_person = 1.75f;  // metres
+constexpr float k_least_person = 0.5f;
+constexpr float k_most_person = 2.5f;
 constexpr float k_still_for = 0.5f;        // seconds in which no body goes farther than this
 constexpr float k_still_distance = 0.01f;  // metres
 constexpr float k_still_turn = 0.05f;      // radians
@@ -218,8 +221,23 @@ class Fall {
     std::vector<JointAnchor> anchors_;
 };
 
-// The same in metres. What stands above the first bone is scaled: local poses stay as they are.
-Chart in_metres(Chart chart, float unit) {
+// A figure of any size is simulated as one of a person's, at its own gravity, so that all that the simulation
+// takes for small or slow is so for this figure (dynamic similarity).
+struct Scale {
+    Scale(float height, float unit) : model(unit) {
+        const float metres = unit * height;
+        if (!(height > 0.0f) || (metres > k_least_person && metres < k_most_person)) return;
+        model = k_person / height;
+        metre = model / unit;
+    }
+    float mass() const { return model * model * model; }
+
+    float model;         // from the character's model space to the simulation
+    float metre = 1.0f;  // from metres
+};
+
+// What stands above the first bone is scaled: local poses stay as they are.
+Chart scaled(Chart chart, float unit) {
     Transform above = chart.skeleton.above();
     above.translation *= unit;
     above.scale *= unit;
@@ -232,7 +250,7 @@ Chart in_metres(Chart chart, float unit) {
 }
 
 // Masses and moments of one density.
-RagdollPlan in_metres(RagdollPlan plan, float unit) {
+RagdollPlan scaled(RagdollPlan plan, float unit) {
     const float cube = unit * unit * unit;
     for (RagdollBody& body : plan.bodies) {
         body.shape.half *= unit;
@@ -269,16 +287,26 @@ Drop run_drop(const RagdollBinding& binding, const Chart& chart, const DropStart
     if (start.pose.size() != binding.skeleton().size() || start.before.size() != start.pose.size() ||
         !(start.step > 0.0f))
         throw Error("drop", "needs a pose of the ragdoll's own skeleton");
-    if (options.unit == 1.0f) return Fall(binding, chart, start, options, ground).run();
-    const Chart own = in_metres(chart, options.unit);
-    const RagdollBinding scaled(in_metres(binding.plan(), options.unit), own);
-    DropOptions scaled_options = options;
-    for (std::vector<Vec3>& points : scaled_options.skin) {
-        for (Vec3& point : points) point *= options.unit;
+    const Scale scale(chart.height, options.unit);
+    if (scale.model == 1.0f) return Fall(binding, chart, start, options, ground).run();
+    const Chart own = scaled(chart, scale.model);
+    const RagdollBinding own_binding(scaled(binding.plan(), scale.model), own);
+    DropOptions own_options = options;
+    own_options.world.gravity *= scale.metre;
+    own_options.height *= scale.metre;
+    own_options.speed *= scale.metre;
+    if (own_options.push) own_options.push->impulse *= scale.mass() * scale.metre;
+    for (std::vector<Vec3>& points : own_options.skin) {
+        for (Vec3& point : points) point *= scale.model;
     }
-    DropGround scaled_ground = ground;
-    for (Vec3& position : scaled_ground.positions) position *= options.unit;
-    return Fall(scaled, own, start, scaled_options, scaled_ground).run();
+    DropGround own_ground = ground;
+    for (Vec3& position : own_ground.positions) position *= scale.model;
+    Drop drop = Fall(own_binding, own, start, own_options, own_ground).run();
+    for (float* length :
+         {&drop.figures.separation, &drop.figures.penetration, &drop.figures.penetration_at_rest})
+        *length /= scale.metre;
+    drop.figures.energy_gained /= scale.mass() * scale.metre * scale.metre;
+    return drop;
 }
 
 float kinetic_energy(const RagdollPlan& plan, std::span<const BodyState> states) noexcept {
