@@ -17,9 +17,9 @@ for file in "$folder"/*.glb "$folder"/*.gltf; do
         printf '%-20s %s\n' "$name" "$(head -1 <<<"$told" | cut -c1-90)"
         continue
     fi
-    value() { grep -A1 "\"$1\": {" <<<"$told" | grep -o '[0-9.e+-]*,' | tr -d ,; }
-    figure() { grep -o "\"$1\": [0-9.e+-]*" <<<"$told" | grep -o '[0-9.e+-]*$'; }
-    codes=$(grep -o '"fall\.[a-z-]*"' <<<"$told" | tr -d '"' | tr '\n' ' ')
+    value() { grep -A1 "\"$1\": {" <<<"$told" | sed -n 's/.*"value": \([0-9.e+-]*\).*/\1/p'; }
+    figure() { sed -n "s/.*\"$1\": \([0-9]*\).*/\1/p" <<<"$told" | head -1; }
+    codes=$(grep -o '"fall\.[a-z-]*"' <<<"$told" | tr -d '"' | tr '\n' ' ' || true)
     printf '%-20s %8s %9.3g %9.3g %9.3g %9.3g %9.3g  %s\n' "$name" "$(figure settled)/$(figure drops)" "$(value joint_gap_pct)" \
         "$(value skin_stretch_pct)" "$(value below_ground_pct)" "$(value beyond_range_deg)" "$(value jitter_pct)" "$codes"
     all=$((all + 1))

@@ -1,16 +1,17 @@
-#include "fit_body.hpp"
-
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/ragdoll/build.hpp>
+#include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 
 namespace dendraxis {
 namespace {
 
-constexpr int k_directions = 96;
+constexpr int k_directions = 256;
+constexpr float k_good_share = 0.1f;  // of a vertex
 
 // Evenly over the ball: R. Swinbank and R. J. Purser, "Fibonacci grids" (2006).
 Vec3 direction(int index) {
@@ -20,19 +21,48 @@ Vec3 direction(int index) {
     return {radius * std::cos(around), height, radius * std::sin(around)};
 }
 
+// What is blended of places above the ground is above the ground itself: so each body that has a good share
+// in a vertex keeps it there.
+std::vector<int> bodies_that_move(const SkinnedMesh& mesh, std::size_t vertex, std::span<const int> owners) {
+    std::array<std::pair<int, float>, 4> shares{};
+    std::size_t count = 0;
+    for (std::size_t k = 0; k < 4; ++k) {
+        const int body =
+            owners[static_cast<std::size_t>(mesh.bones[static_cast<std::size_t>(mesh.joints[vertex][k])])];
+        const auto end = shares.begin() + static_cast<std::ptrdiff_t>(count);
+        const auto same = std::find_if(shares.begin(), end, [&](const auto& s) { return s.first == body; });
+        if (same != end)
+            same->second += mesh.weights[vertex][k];
+        else
+            shares[count++] = {body, mesh.weights[vertex][k]};
+    }
+    std::vector<int> bodies;
+    for (std::size_t i = 0; i < count; ++i) {
+        if (shares[i].first >= 0 && shares[i].second >= k_good_share) bodies.push_back(shares[i].first);
+    }
+    return bodies;
+}
+
 }  // namespace
 
 std::vector<std::vector<Vec3>> skin_of_bodies(const RagdollPlan& plan, const Character& character,
                                               const Chart& chart) {
-    const detail::SkinByBody skin =
-        detail::skin_by_body(character, chart, bodies_of_bones(chart.skeleton, plan));
+    const std::vector<int> owners = bodies_of_bones(chart.skeleton, plan);
     const std::vector<PlacedShape> placed = shapes_at_rest(plan, chart);
+    std::vector<Affine> matrices(chart.skeleton.size());
+    to_model_matrices(chart.skeleton, rest_pose(chart.skeleton), matrices);
     std::vector<std::vector<Vec3>> own(plan.bodies.size());
-    for (std::size_t v = 0; v < skin.positions.size(); ++v) {
-        if (skin.bodies[v] < 0) continue;
-        const auto body = static_cast<std::size_t>(skin.bodies[v]);
-        const Transform& frame = placed[body].frame;
-        own[body].push_back(frame.rotation.conjugate() * (skin.positions[v] - frame.translation));
+    for (const SkinnedMesh& mesh : character.meshes) {
+        std::vector<Vec3> positions(mesh.positions.size());
+        deform(mesh, matrices, positions);
+        for (std::size_t v = 0; v < positions.size(); ++v) {
+            const Vec3 upright = chart.to_upright() * positions[v];
+            for (const int body : bodies_that_move(mesh, v, owners)) {
+                const Transform& frame = placed[static_cast<std::size_t>(body)].frame;
+                own[static_cast<std::size_t>(body)].push_back(frame.rotation.conjugate() *
+                                                              (upright - frame.translation));
+            }
+        }
     }
     std::vector<std::vector<Vec3>> outermost(plan.bodies.size());
     for (std::size_t body = 0; body < own.size(); ++body) {
