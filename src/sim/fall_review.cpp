@@ -153,21 +153,27 @@ class FallMeasurer {
     }
 
     Measure jitter() {
-        Measure worst{"jitter_pct", 0.0f, -1, ""};
+        Measure mean{"jitter_pct", 0.0f, -1, ""};
         const auto last = static_cast<std::size_t>(k_last * fall_.clip->fps);
-        if (!fall_.settled || frames_ <= last) return worst;
+        if (!fall_.settled || frames_ <= last || last == 0) return mean;
+        Measure worst = mean;
         std::vector<Transform> before(skeleton_.size());
         for (std::size_t f = frames_ - last; f < frames_; ++f) {
-            if (static_cast<float>(f) < *fall_.settled * fall_.clip->fps) continue;
             to_model_space(skeleton_, fall_.clip->frame(f - 1), before);
             to_model_space(skeleton_, fall_.clip->frame(f), model_);
+            float most = 0.0f;
             for (const RagdollBody& body : plan_.bodies) {
                 const auto bone = static_cast<std::size_t>(body.bone);
-                const float moved = (model_[bone].translation - before[bone].translation).norm();
-                keep(worst, k_percent * moved / height_, f, body.name);
+                const float moved =
+                    k_percent * (model_[bone].translation - before[bone].translation).norm() / height_;
+                keep(worst, moved, f, body.name);
+                most = std::max(most, moved);
             }
+            mean.value += most / static_cast<float>(last);
         }
-        return worst;
+        mean.frame = worst.frame;
+        mean.where = worst.where;
+        return mean;
     }
 
     Measure unsettled() const {

@@ -25,8 +25,9 @@ struct BakedFall {
 /// `below_ground_pct`: how deep the skin is in a level floor in the last frame.
 /// `beyond_range_deg`: how far joints go beyond their ranges, but for one in a thousand of all joints and
 /// frames.
-/// `jitter_pct`: how far a bone moves in a frame of the last quarter second, once all bodies are still.
-/// `unsettled_seconds`: how long the fall lasts without coming to rest; 0 if it does.
+/// `jitter_pct`: how far the bone that moves most does so in a frame, on average over the last quarter
+/// second, if all bodies came to rest. `unsettled_seconds`: how long the fall lasts without coming to rest; 0
+/// if it does.
 std::vector<Measure> fall_measures(const BakedFall& fall);
 
 /// The most that passes; negative: no gate.
