@@ -66,6 +66,62 @@ TEST_CASE("files that are cut off, empty, or something else") {
     CHECK(workshop::run_tool("survey " + scratch.path().string()).status == 3);
 }
 
+TEST_CASE("nesting, counts and numbers have limits that are told") {
+    const workshop::Scratch scratch;
+    const auto many = [](const std::string& text, int count) {
+        std::string all;
+        for (int i = 0; i < count; ++i) all += text;
+        return all;
+    };
+    const std::string asset = "{\"asset\": {\"version\": \"2.0\"}, ";
+    check_refused(
+        scratch,
+        write(scratch, "lists.gltf", asset + "\"extras\": " + many("[", 100000) + many("]", 100000) + "}"),
+        "nested more than 200 deep");
+    check_refused(scratch,
+                  write(scratch, "objects.gltf",
+                        asset + "\"extras\": " + many("{\"a\":", 100000) + "1" + many("}", 100001)),
+                  "nested more than 200 deep");
+    const auto nodes = [&](const std::string& first) {
+        return write(scratch, "nodes.gltf", asset + "\"nodes\": [" + first + ", {\"name\": \"b\"}]}");
+    };
+    check_refused(scratch, nodes("{\"children\": \"1\"}"), "children are no list of indices (node 0)");
+    check_refused(scratch, nodes("{\"children\": [1099511627776]}"), "children are no list of indices");
+    check_refused(scratch, nodes("{\"children\": [-1]}"), "child node -1 does not exist");
+    check_refused(scratch, nodes("{\"translation\": [0, 1]}"), "'translation' is not 3 numbers");
+    check_refused(scratch, nodes("{\"scale\": [1e30, 1, 1]}"), "'scale' is not 3 numbers");
+    check_refused(scratch, nodes("{\"scale\": [1e999, 1, 1]}"), "a number that is too large");
+    std::string chain;
+    for (int i = 1; i <= 2000; ++i) chain += "{\"children\": [" + std::to_string(i) + "]}, ";
+    check_refused(scratch, write(scratch, "chain.gltf", asset + "\"nodes\": [" + chain + "{}]}"),
+                  "hang more than 1000 deep");
+
+    const std::string joint = "{\nOFFSET 0 1 0\nCHANNELS 3 Zrotation Xrotation Yrotation\n";
+    check_refused(scratch,
+                  write(scratch, "deep.bvh", "HIERARCHY\nROOT a\n" + many(joint + "JOINT b\n", 100000)),
+                  "hang more than 1000 deep");
+    check_refused(scratch,
+                  write(scratch, "ends.bvh", "HIERARCHY\nROOT a\n{\n" + many("End Site\n{\n", 100000)),
+                  "hang more than 1000 deep");
+    const std::string motion = "}\nMOTION\nFrames: 1\nFrame Time: 0.1\n0 0 0\n";
+    check_refused(scratch, write(scratch, "inf.bvh", "HIERARCHY\nROOT a\n{\nOFFSET inf 1 0\n" + motion),
+                  "'inf' is no finite number");
+    check_refused(scratch,
+                  write(scratch, "channels.bvh",
+                        "HIERARCHY\nROOT a\n{\nOFFSET 0 0 0\nCHANNELS 4294967296 x\n" + motion),
+                  "at most 16 channels");
+    // Claims that the file cannot hold are told and not believed.
+    for (const std::string frames : {"1000000000", "18446744073709551616"}) {
+        const auto file = write(scratch, "claims.bvh",
+                                "HIERARCHY\nROOT a\n" + joint +
+                                    "End Site\n{\nOFFSET 0 1 0\n}\n}\nMOTION\nFrames: " + frames +
+                                    "\nFrame Time: 0.1\n0 0 0\n");
+        const auto outcome = workshop::run_tool("survey " + file.string());
+        CHECK_MESSAGE(outcome.status == 0, outcome.err);
+        CHECK(outcome.out.find("bvh.frame-count") != std::string::npos);
+    }
+}
+
 TEST_CASE("files that hold together badly") {
     const workshop::Scratch scratch;
     const auto broken = [&](const std::string& name, const std::string& says,

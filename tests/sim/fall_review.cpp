@@ -96,7 +96,7 @@ TEST_CASE("bodies built in odd ways fall in one piece") {
         odd.*fault.oddity = true;
         for (unsigned number = 1; number <= 2; ++number) {
             const crowd::Body body = crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good, odd);
-            sim::DropOptions options = turned_at_random(number);
+            sim::DropOptions options = turned_at_random(number, 1.5f);
             options.unit = 1.75f / chart(body.character).height;
             const Fallen fallen = let_fall(body.character, options);
             CAPTURE(fault.name);

@@ -26,6 +26,8 @@ namespace {
 constexpr float k_usual_height = 1.65f;
 constexpr float k_least_height = 0.9f;
 constexpr float k_most_height = 2.3f;
+constexpr float k_most_channels = 16.0f;  // of a joint; real ones have 3 or 6
+constexpr int k_deepest = 1000;           // joints below each other
 
 struct Channel {
     bool is_rotation = false;
@@ -114,11 +116,16 @@ class BvhReader {
 
     void read_body(int index) {
         const auto joint = static_cast<std::size_t>(index);
+        if (++depth_ > k_deepest)
+            words_.fail(fmt::format("its joints hang more than {} deep below each other", k_deepest));
         if (words_.next() != "{") words_.fail("'{' is missing after '" + joints_[joint].name + "'");
         while (true) {
             if (words_.at_end()) words_.fail("the file ends within '" + joints_[joint].name + "'");
             const std::string word(words_.next());
-            if (word == "}") return;
+            if (word == "}") {
+                --depth_;
+                return;
+            }
             if (same_word(word, "OFFSET")) {
                 for (int axis = 0; axis < 3; ++axis) joints_[joint].offset[axis] = words_.number();
             } else if (same_word(word, "CHANNELS")) {
@@ -135,6 +142,8 @@ class BvhReader {
 
     void read_channels(std::size_t joint) {
         const float count = words_.number();
+        if (!(count >= 0.0f && count <= k_most_channels))
+            words_.fail(fmt::format("a joint has at most {} channels", k_most_channels));
         for (int i = 0; i < static_cast<int>(count); ++i) {
             const std::string word(words_.next());
             if (word.size() < 9 || word.size() > 9) words_.fail("'" + word + "' is no channel");
@@ -166,7 +175,11 @@ class BvhReader {
         }
         for (const Joint& joint : joints_) width_ += joint.channels.size();
         if (width_ == 0) words_.fail("no joint has channels");
-        if (stated > 0.0f) values_.reserve(static_cast<std::size_t>(stated) * width_);
+        // A file that says more than it can hold is not believed.
+        if (stated > 0.0f)
+            values_.reserve(
+                static_cast<std::size_t>(std::min(static_cast<double>(stated) * static_cast<double>(width_),
+                                                  static_cast<double>(words_.left()) / 2.0)));
         float value = 0.0f;
         while (words_.motion_number(value)) values_.push_back(value);
         frames_ = values_.size() / width_;
@@ -174,7 +187,7 @@ class BvhReader {
             note("bvh.cut-short", fmt::format("the last frame has {} of {} numbers and was left out",
                                               values_.size() % width_, width_));
         if (frames_ == 0) words_.fail("has no frames");
-        if (stated >= 0.0f && static_cast<std::size_t>(stated) != frames_)
+        if (stated >= 0.0f && stated != static_cast<float>(frames_))
             note("bvh.frame-count",
                  fmt::format("it says {} frames and holds {}; all were read", stated, frames_));
     }
@@ -385,6 +398,7 @@ class BvhReader {
     std::size_t width_ = 0;
     std::size_t frames_ = 0;
     std::size_t empty_ends_ = 0;
+    int depth_ = 0;
     float fps_ = 30.0f;
 };
 

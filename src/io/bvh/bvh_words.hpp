@@ -9,6 +9,7 @@
 #include <array>
 #include <cctype>
 #include <charconv>
+#include <cmath>
 #include <cstdint>
 #include <limits>
 #include <string>
@@ -65,6 +66,9 @@ class Words {
         throw Error(name_, problem, fmt::format("line {}", line_), advice);
     }
 
+    /// Characters that were not read yet.
+    std::size_t left() const { return text_.size() - position_; }
+
     bool at_end() {
         skip();
         return position_ >= text_.size();
@@ -107,7 +111,7 @@ class Words {
         const std::string_view word = next();
         if (word.empty()) fail("the file ends where a number should stand");
         float value = 0.0f;
-        if (!parse(word, value)) fail(fmt::format("'{}' is no number", word));
+        if (!parse(word, value) || !std::isfinite(value)) fail(fmt::format("'{}' is no finite number", word));
         return value;
     }
 

@@ -3,12 +3,16 @@
 
 #include "gltf_uris.hpp"
 
+#include "../json/json_document.hpp"
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/write_file.hpp>
 
+#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <cmath>
 #include <cstring>
 
 namespace dendraxis::io {
@@ -17,6 +21,9 @@ namespace {
 constexpr std::uint32_t k_glb_magic = 0x46546C67;
 constexpr std::uint32_t k_json_chunk = 0x4E4F534A;
 constexpr const char* k_export_again = "export it again";
+constexpr double k_largest = 1e12;            // of a node's numbers
+constexpr std::size_t k_most_nodes = 50'000;  // of a file
+constexpr std::size_t k_deepest = 1'000;      // nodes below each other
 
 std::uint32_t word_at(const std::vector<std::uint8_t>& bytes, std::size_t offset) {
     std::uint32_t word = 0;
@@ -43,12 +50,57 @@ std::string json_of_glb(const std::string& path, const std::vector<std::uint8_t>
     return {bytes.begin() + 20, bytes.begin() + 20 + static_cast<std::ptrdiff_t>(length)};
 }
 
+// The numbers of a node that the parser passes over in silence where they are too few or no numbers.
+void check_numbers(const std::string& path, const nlohmann::json& node, const std::string& where,
+                   const char* key, std::size_t count) {
+    if (!node.contains(key)) return;
+    const nlohmann::json& list = node[key];
+    const bool sound = list.is_array() && list.size() == count &&
+                       std::all_of(list.begin(), list.end(), [](const nlohmann::json& value) {
+                           return value.is_number() && std::abs(value.get<double>()) < k_largest;
+                       });
+    if (!sound)
+        throw Error(path, fmt::format("'{}' is not {} numbers below {:g}", key, count, k_largest), where,
+                    k_export_again);
+}
+
+void check_nodes(const std::string& path, const nlohmann::json& document) {
+    if (!document.contains("nodes")) return;
+    const nlohmann::json& nodes = document["nodes"];
+    if (!nodes.is_array()) throw Error(path, "its nodes are no list", "", k_export_again);
+    if (nodes.size() > k_most_nodes)
+        throw Error(path, fmt::format("has {} nodes, at most {} are read", nodes.size(), k_most_nodes), "",
+                    "export the character alone");
+    for (std::size_t i = 0; i < nodes.size(); ++i) {
+        const std::string where = fmt::format("node {}", i);
+        if (!nodes[i].is_object()) throw Error(path, "a node is no object", where, k_export_again);
+        if (nodes[i].contains("children")) {
+            const nlohmann::json& children = nodes[i]["children"];
+            const bool sound = children.is_array() &&
+                               std::all_of(children.begin(), children.end(), [](const nlohmann::json& child) {
+                                   return child.is_number_integer() && child.get<double>() < k_largest;
+                               });
+            if (!sound) throw Error(path, "a node's children are no list of indices", where, k_export_again);
+        }
+        check_numbers(path, nodes[i], where, "translation", 3);
+        check_numbers(path, nodes[i], where, "rotation", 4);
+        check_numbers(path, nodes[i], where, "scale", 3);
+        check_numbers(path, nodes[i], where, "matrix", 16);
+    }
+}
+
 void check_json(const std::string& path, const std::string& text) {
+    if (nesting_of(text) > k_most_nested)
+        throw Error(path, fmt::format("its JSON is nested more than {} deep", k_most_nested), "",
+                    k_export_again);
     try {
         const auto document = nlohmann::json::parse(text);
         if (!document.is_object() || !document.contains("asset")) {
             throw Error(path, "is not a glTF file", "no 'asset' in its JSON", "name a .glb or .gltf file");
         }
+        check_nodes(path, document);
+    } catch (const nlohmann::json::out_of_range&) {
+        throw Error(path, "its JSON holds a number that is too large", "", k_export_again);
     } catch (const nlohmann::json::parse_error& problem) {
         const std::size_t end = std::min(text.size(), problem.byte);
         const auto line = 1 + std::count(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(end), '\n');
@@ -117,15 +169,23 @@ void find_parents(GltfFile& file) {
             parent = static_cast<int>(i);
         }
     }
+    // How many stand above each; 0 is not known yet.
+    std::vector<std::size_t> depths(nodes.size(), 0);
     for (std::size_t i = 0; i < nodes.size(); ++i) {
-        std::size_t steps = 0;
-        for (int above = file.parents[i]; above != -1;
+        std::size_t steps = 1;
+        int above = file.parents[i];
+        for (; above != -1 && depths[static_cast<std::size_t>(above)] == 0;
              above = file.parents[static_cast<std::size_t>(above)]) {
             if (++steps > nodes.size()) {
                 throw Error(file.path, "its nodes run in a circle", node_label(file, static_cast<int>(i)),
                             k_export_again);
             }
         }
+        depths[i] = steps + (above == -1 ? 0 : depths[static_cast<std::size_t>(above)]);
+        if (depths[i] > k_deepest)
+            throw Error(file.path,
+                        fmt::format("its nodes hang more than {} deep below each other", k_deepest),
+                        node_label(file, static_cast<int>(i)), k_export_again);
     }
 }
 

@@ -157,6 +157,25 @@ JsonDocument open_document(const std::filesystem::path& path, Schema schema) {
     return parse_document(path.string(), read_text(path), schema);
 }
 
+std::size_t nesting_of(std::string_view text) noexcept {
+    std::size_t deepest = 0;
+    std::size_t depth = 0;
+    bool in_string = false;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const char letter = text[i];
+        if (in_string && letter == '\\') {
+            ++i;
+        } else if (letter == '"') {
+            in_string = !in_string;
+        } else if (!in_string && (letter == '[' || letter == '{')) {
+            deepest = std::max(deepest, ++depth);
+        } else if (!in_string && (letter == ']' || letter == '}') && depth > 0) {
+            --depth;
+        }
+    }
+    return deepest;
+}
+
 JsonDocument parse_document(const std::string& name, std::string text, Schema schema) {
     JsonDocument document{name, std::move(text), {}};
     std::vector<std::set<std::string>> keys;
@@ -169,6 +188,9 @@ JsonDocument parse_document(const std::string& name, std::string text, Schema sc
         if (event == Json::parse_event_t::object_end) keys.pop_back();
         return true;
     };
+    if (nesting_of(document.text) > k_most_nested)
+        throw Error(name, fmt::format("its JSON is nested more than {} deep", k_most_nested), "",
+                    "name a file that this program wrote");
     try {
         document.json = Json::parse(document.text, watch);
     } catch (const Json::parse_error& problem) {

@@ -5,6 +5,7 @@
 
 #include <filesystem>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace dendraxis::io {
@@ -28,6 +29,10 @@ JsonDocument open_document(const std::filesystem::path& path, Schema schema);
 
 /// The same for a text; `name` stands in messages.
 JsonDocument parse_document(const std::string& name, std::string text, Schema schema);
+
+/// How deep lists and objects of a JSON text are nested. Parsers, and what walks a document, go as deep.
+std::size_t nesting_of(std::string_view text) noexcept;
+inline constexpr std::size_t k_most_nested = 200;
 
 /// Keys of the top level that the schema does not know.
 std::vector<std::string> unknown_keys(const JsonDocument& document, Schema schema);
