@@ -173,7 +173,7 @@ void add_review(CommandLine& line) {
         ->option_text("FILE");
     c->add_option("--result", arguments->results, "what `retarget` wrote: files, or folders of them")
         ->required()
-        ->option_text("FILE ...");
+        ->option_text("FILE ... REQUIRED");
     c->add_option("--target", arguments->target, "the target's rig sheet, if it has one")
         ->option_text("FILE");
     c->add_option("--pairing", arguments->pairing, "the pairing that was used; its gates count")
