@@ -34,7 +34,7 @@ RagdollBinding::RagdollBinding(RagdollPlan plan, const Chart& chart)
         is_free_.push_back(owner_above(plan_.bodies[i].bone) == above ? 0 : 1);
     }
     for (std::size_t i = 0; i < plan_.bodies.size(); ++i) {
-        const Transform frame = rest[static_cast<std::size_t>(plan_.bodies[i].bone)];
+        const Transform& frame = rest[static_cast<std::size_t>(plan_.bodies[i].bone)];
         for (const int bone : plan_.bodies[i].also) {
             if (owner_above(bone) == static_cast<int>(i)) continue;
             carried_.push_back({bone, static_cast<int>(i),

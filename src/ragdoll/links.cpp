@@ -23,7 +23,7 @@ std::vector<Vec3> upright_heads(const Chart& chart) {
 Vec3 end_of_body(const RagdollPlan& plan, const Skeleton& skeleton, const std::vector<Vec3>& heads,
                  int body) {
     const int bone = plan.bodies[static_cast<std::size_t>(body)].bone;
-    const Vec3 from = heads[static_cast<std::size_t>(bone)];
+    const Vec3& from = heads[static_cast<std::size_t>(bone)];
     Vec3 end = from;
     bool next_is_body = false;
     for (std::size_t other = 0; other < heads.size(); ++other) {

@@ -63,7 +63,10 @@ Json figures_json(const std::vector<std::pair<std::string, double>>& figures,
 
 // Keeps the worst of several falls.
 void keep_worst(std::vector<Measure>& worst, std::vector<Measure> measures) {
-    if (worst.empty()) worst = std::move(measures);
+    if (worst.empty()) {
+        worst = std::move(measures);
+        return;
+    }
     for (std::size_t i = 0; i < measures.size(); ++i) {
         if (worst[i].frame < 0 || measures[i].value > worst[i].value) worst[i] = std::move(measures[i]);
     }
