@@ -38,7 +38,7 @@ Quat frame_of(const Vec3& y, const Vec3& x_hint) {
 }
 
 float share_of(std::vector<float> values, float share) {
-    const auto nth = static_cast<std::ptrdiff_t>(share * static_cast<float>(values.size() - 1) + 0.5f);
+    const auto nth = std::lround(share * static_cast<float>(values.size() - 1));
     std::nth_element(values.begin(), values.begin() + nth, values.end());
     return values[static_cast<std::size_t>(nth)];
 }
