@@ -21,12 +21,15 @@ export function chosen_joint() {
   return bone >= 0 ? joint_of(last, bone) : undefined;
 }
 
+const known = new WeakMap();  // by clip, then by joint
+
 /** Degrees of bend, side and twist of a joint of the last character in each frame of the current clip. */
 export function angles_over_time(joint) {
   const clip = current_clip();
-  if (joint.clip !== clip) Object.defineProperties(joint, {
-    clip: { value: clip, configurable: true }, angles: { value: angles_in(clip, joint), configurable: true } });
-  return joint.angles;
+  if (!known.has(clip)) known.set(clip, new Map());
+  const of_clip = known.get(clip);
+  if (!of_clip.has(joint)) of_clip.set(joint, angles_in(clip, joint));
+  return of_clip.get(joint);
 }
 
 function angles_in(clip, joint) {

@@ -1,15 +1,9 @@
 // Measures against their gates, and in words.
 import { make } from "./make.js";
 
-/** How bad a measure is: 1 is at its gate; 0 where nothing is to be kept. */
-export function strain(measure) {
-  if (measure.gate === undefined) return 0;
-  return measure.gate > 0 ? measure.value / measure.gate : measure.value > 0 ? 1 + measure.value : 0;
-}
-
 /** The order of measures and clips, worst first: what is over its gate before all else. */
 export function rank(measure) {
-  return measure === undefined ? -1 : (measure.finding ? 1000 : 0) + strain(measure);
+  return measure === undefined ? -1 : (measure.finding ? 1000 : 0) + measure.strain;
 }
 
 /** The measure of a clip that is nearest to its gate, or farthest beyond it; or undefined. */
@@ -41,7 +35,7 @@ export function meter(clip) {
   const worst = worst_of(clip);
   if (!worst) return [];
   const bar = make("i");
-  bar.style.width = `${100 * Math.min(1, strain(worst))}%`;
+  bar.style.width = `${100 * Math.min(1, worst.strain)}%`;
   return [make("span", { className: "worst" }, `${measure_words(worst.name).name} ${measure_text(worst)}`),
           make("span", { className: "bar", title: "the worst measure against its gate" }, bar)];
 }

@@ -1,6 +1,6 @@
 // Lists and tables: clips, findings, measures, chains.
 import { page } from "./data.js";
-import { strain, rank, worst_of, over_count, measure_words, measure_text, meter } from "./measures.js";
+import { rank, worst_of, over_count, measure_words, measure_text, meter } from "./measures.js";
 import { state, update, current_clip, bone_named, answer_of } from "./state.js";
 import { choice } from "./actor.js";
 import { make } from "./make.js";
@@ -64,7 +64,7 @@ export function draw_panel(panel) {
 function findings_panel() {
   const parts = [];
   const of_clip = (clip, index) => clip.measures.filter((m) => m.finding)
-    .sort((a, b) => strain(b) - strain(a))
+    .sort((a, b) => b.strain - a.strain)
     .map((m) => finding_card(m.finding, `frame ${m.frame}, ${m.where}`, () => show_measure(index, m)));
   const clip = current_clip();
   if (page.pairs && clip.measures.length > 0) {
@@ -84,12 +84,10 @@ function findings_panel() {
   return parts;
 }
 
-function event_card({ words, first, last, bone }) {
+function event_card({ words, first, last }) {
   const frames = [first, last].map((frame) => String(Number(frame.toFixed(2))));
-  const last_actor = page.actors.length - 1;
-  return make("button", { className: "finding", onclick: () => update({ frame: Math.round(first), playing: false,
-    ...(bone >= 0 ? { chosen: choice(last_actor, bone, answer_of) } : {}) }) },
-  make("b", {}, words), make("span", { className: "where" }, last > first ? `frames ${frames.join(" to ")}` : `frame ${frames[0]}`));
+  return make("button", { className: "finding", onclick: () => update({ frame: Math.round(first), playing: false }) },
+              make("b", {}, words), make("span", { className: "where" }, last > first ? `frames ${frames.join(" to ")}` : `frame ${frames[0]}`));
 }
 
 function finding_card(finding, where, go) {

@@ -9,7 +9,7 @@
 namespace dendraxis::page::detail {
 namespace {
 
-constexpr float k_beyond = 0.5f;  // degrees past a limit that are told
+constexpr float k_beyond = 0.5f;  // degrees past a limit from which a joint is listed
 
 // The chart with the ranges that are shown, in the order of bones.
 Chart limited_chart(const Actor& actor) {

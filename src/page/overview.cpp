@@ -7,43 +7,16 @@
 #include <fmt/format.h>
 
 namespace dendraxis::page {
-namespace {
-
-// Over its gate before all else, then by its share of the gate.
-float rank_of(const JudgedMeasure& judged) {
-    const float share = judged.gate > 0.0f ? judged.measure.value / judged.gate : 0.0f;
-    return judged.over ? 1000.0f + share : share;
-}
-
-}  // namespace
-
-std::vector<JudgedMeasure> judged(const Pairing& pairing, const ClipReview& review) {
-    std::vector<JudgedMeasure> measures;
-    for (const Measure& measure : review.measures) {
-        if (measure.frame >= 0)
-            measures.push_back(
-                {measure, gate_of(pairing, measure.name), over_gate(pairing, review, measure)});
-    }
-    return measures;
-}
-
-const JudgedMeasure* worst_of(const std::vector<JudgedMeasure>& measures) noexcept {
-    const JudgedMeasure* worst = nullptr;
-    for (const JudgedMeasure& one : measures) {
-        if (worst == nullptr || rank_of(one) > rank_of(*worst)) worst = &one;
-    }
-    return worst;
-}
-
 namespace detail {
 
 Json measures_part(const std::vector<JudgedMeasure>& measures) {
     Json part = Json::array();
-    for (const auto& [measure, gate, over] : measures) {
+    for (const auto& [measure, gate, strain, over] : measures) {
         Json json{{"name", measure.name},
                   {"value", io::rounded(measure.value)},
                   {"frame", measure.frame},
-                  {"where", measure.where}};
+                  {"where", measure.where},
+                  {"strain", io::rounded(strain)}};
         if (gate >= 0.0f) json["gate"] = io::rounded(gate);
         if (over) json["finding"] = io::json_of(*over);
         part.push_back(std::move(json));

@@ -1,4 +1,3 @@
-#include <dendraxis/page/overview.hpp>
 #include <dendraxis/page/page.hpp>
 
 #include "parts.hpp"
@@ -66,10 +65,8 @@ Json pairs_json(const Pairing& pairing) {
 Json events_json(const ShownClip& clip) {
     Json events = Json::array();
     for (const ClipEvent& event : clip.events)
-        events.push_back({{"words", event.words},
-                          {"first", io::rounded(event.first)},
-                          {"last", io::rounded(event.last)},
-                          {"bone", event.bone}});
+        events.push_back(
+            {{"words", event.words}, {"first", io::rounded(event.first)}, {"last", io::rounded(event.last)}});
     return events;
 }
 

@@ -3,7 +3,6 @@
 
 #include "blob.hpp"
 
-#include <dendraxis/page/overview.hpp>
 #include <dendraxis/page/page.hpp>
 
 #include <string>

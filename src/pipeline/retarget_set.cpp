@@ -233,7 +233,7 @@ class SetRunner {
             const Findings lost = lost_motion(motion.pairing, clip);
             outcome.findings.insert(outcome.findings.end(), lost.begin(), lost.end());
             Clip result = motion.transfer->apply(clip);
-            outcome.line.verdict = verdict_on(motion.pairing, clip, result);
+            outcome.line.verdict = verdict_on(motion.pairing, review_clip(motion.pairing, clip, result));
             result.name = outcome.line.clip;
             outcome.line.fps = result.fps;
             const auto& own = target_.character.clips;
@@ -255,16 +255,6 @@ class SetRunner {
             outcome.clip.reset();
         }
         return outcome;
-    }
-
-    // What a person should look at first, in one line.
-    static std::string verdict_on(const Pairing& pairing, const Clip& clip, const Clip& result) {
-        const Review review = judge(pairing, {review_clip(pairing, clip, result)});
-        if (review.findings.empty()) return "right";
-        const Finding& first = review.findings.front();
-        const std::string more =
-            review.findings.size() > 1 ? fmt::format(" (and {} more)", review.findings.size() - 1) : "";
-        return fmt::format("{} [{}]{}", first.message, first.where, more);
     }
 
     void check_owner(const fs::path& path, const fs::path& file, const std::string& clip) const {

@@ -52,6 +52,11 @@ class ReviewRunner {
             name_lines();
             tbb::parallel_for(std::size_t{0}, sources_.size(), [&](std::size_t i) { run_source(i); });
         });
+        for (const ReviewReport::Line& line : report_.lines) {
+            if (!line.error.empty())
+                report_.findings.push_back({Severity::fault, "review.unreadable", line.result, line.error,
+                                            "the others were reviewed"});
+        }
         return std::move(report_);
     }
 
@@ -110,7 +115,7 @@ class ReviewRunner {
             }
             for (auto& [source, clips] : by_source) {
                 work_[source].push_back({report_.lines.size(), r, std::move(clips)});
-                report_.lines.push_back({sources_[source].string(), results_[r].string(), {}, "", ""});
+                report_.lines.push_back({sources_[source].string(), results_[r].string(), {}, {}, "", ""});
             }
             if (by_source.empty()) add_empty(results_[r], names[r]);
         }
@@ -123,7 +128,7 @@ class ReviewRunner {
                         "name the file that `retarget` wrote, and its prefix");
         } catch (const Error& problem) {
             if (results_.size() == 1) throw;
-            report_.lines.push_back({"", result.string(), {}, problem.what(), ""});
+            report_.lines.push_back({"", result.string(), {}, {}, problem.what(), ""});
         }
     }
 
@@ -197,7 +202,7 @@ class ReviewRunner {
             ReviewReport::Line& line = report_.lines[all[i].line];
             line.error = problem;
             try {
-                if (problem.empty()) line.review = review(source, all[i]);
+                if (problem.empty()) review(source, all[i], line);
             } catch (const Error& error) {
                 if (report_.lines.size() == 1) throw;
                 line.error = error.what();
@@ -208,13 +213,13 @@ class ReviewRunner {
         });
     }
 
-    Review review(const io::Rig& source, const Work& work) const {
+    void review(const io::Rig& source, const Work& work, ReviewReport::Line& line) const {
         const fs::path& file = results_[work.result];
         const io::Rig result =
             set_.target.extension() == ".json" ? io::rechart(set_.target, file) : io::load_rig(file);
         const Pairing pairing = set_.pairing.empty() ? pair(source.chart, result.chart)
                                                      : io::read_pairing(set_.pairing, source, result);
-        ReviewedFile reviewed{report_.lines[work.line].name, source, result, pairing, {}, {}, {}};
+        ReviewedFile reviewed{line.name, source, result, pairing, {}, {}, {}};
         std::vector<ClipReview> reviews;
         for (const Clip& clip : source.character.clips) {
             if (std::find(work.clips.begin(), work.clips.end(), clip.name) == work.clips.end()) continue;
@@ -223,10 +228,11 @@ class ReviewRunner {
             reviewed.before.push_back(same_rate ? clip : resampled(clip, own.fps));
             reviewed.after.push_back(&own);
             reviews.push_back(review_clip(pairing, reviewed.before.back(), own));
+            line.verdicts.push_back(verdict_on(pairing, reviews.back()));
         }
         reviewed.review = judge(pairing, std::move(reviews));
         if (on_reviewed_) on_reviewed_(reviewed);
-        return std::move(reviewed.review);
+        line.review = std::move(reviewed.review);
     }
 
     const ReviewSet& set_;

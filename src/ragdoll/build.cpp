@@ -222,13 +222,15 @@ void carry_lone_skin(RagdollPlan& plan, const Character& character, const Chart&
             counts[bone] += 1.0f;
         }
     }
+    std::vector<int> owners = bodies_of_bones(chart.skeleton, plan);
     for (std::size_t bone = 0; bone < sums.size(); ++bone) {
-        if (counts[bone] == 0.0f || bodies_of_bones(chart.skeleton, plan)[bone] >= 0) continue;
+        if (counts[bone] == 0.0f || owners[bone] >= 0) continue;
         const Vec3 middle = sums[bone] / counts[bone];
         const auto best = std::min_element(lines.begin(), lines.end(), [&](const auto& a, const auto& b) {
             return distance_to_line(middle, a) < distance_to_line(middle, b);
         });
         plan.bodies[static_cast<std::size_t>(best - lines.begin())].also.push_back(static_cast<int>(bone));
+        owners = bodies_of_bones(chart.skeleton, plan);  // what hangs from it goes along
     }
 }
 

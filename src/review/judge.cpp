@@ -1,20 +1,14 @@
+#include <dendraxis/review/gate.hpp>
 #include <dendraxis/review/review.hpp>
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <array>
+#include <utility>
 
 namespace dendraxis {
 namespace {
-
-struct Gate {
-    std::string_view measure;
-    float most;  // negative: none
-    const char* code;
-    const char* seen;
-    const char* advice;
-};
 
 constexpr float k_usual_height = 1.75f;  // metres, that millimetres are meant for
 
@@ -50,12 +44,6 @@ constexpr std::array<Gate, 14> k_gates{
      {"joint_error_pct", 0.2f, "review.joint", "a joint of the same build is not where the source's is",
       "retarget the clip again"}}};
 
-const Gate* usual_gate(std::string_view measure) noexcept {
-    const auto found = std::find_if(k_gates.begin(), k_gates.end(),
-                                    [&](const Gate& gate) { return gate.measure == measure; });
-    return found == k_gates.end() ? nullptr : found;
-}
-
 // Of one build, where the joints are says all.
 constexpr std::string_view k_joint_error = "joint_error_pct";
 
@@ -75,7 +63,7 @@ const std::vector<std::string>& measure_names() {
 }
 
 float default_gate(std::string_view measure) noexcept {
-    const Gate* gate = usual_gate(measure);
+    const Gate* gate = find_gate(k_gates, measure);
     return gate == nullptr ? -1.0f : gate->most;
 }
 
@@ -88,24 +76,43 @@ float gate_of(const Pairing& pairing, std::string_view measure) {
 
 std::optional<Finding> over_gate(const Pairing& pairing, const ClipReview& clip, const Measure& measure) {
     if (decides_alone(clip) && measure.name != k_joint_error) return std::nullopt;
-    const Gate* gate = usual_gate(measure.name);
+    const Gate* gate = find_gate(k_gates, measure.name);
     const float most = gate_of(pairing, measure.name);
-    if (gate == nullptr || most < 0.0f || measure.frame < 0 || measure.value <= most) return std::nullopt;
-    return Finding{
-        Severity::warning, gate->code,
-        fmt::format("{}, frame {}, {}", clip.clip, measure.frame, measure.where),
-        fmt::format("{}: {} is {:.3g}, at most {:.3g} passes", gate->seen, measure.name, measure.value, most),
-        gate->advice};
+    if (gate == nullptr || !is_over(measure, most)) return std::nullopt;
+    return finding_over(*gate, measure, most,
+                        fmt::format("{}, frame {}, {}", clip.clip, measure.frame, measure.where));
+}
+
+std::vector<JudgedMeasure> judged(const Pairing& pairing, const ClipReview& review) {
+    std::vector<JudgedMeasure> measures;
+    for (const Measure& measure : review.measures) {
+        if (measure.frame < 0) continue;
+        const float gate = gate_of(pairing, measure.name);
+        const float strain = gate > 0.0f                            ? measure.value / gate
+                             : gate == 0.0f && measure.value > 0.0f ? 1.0f + measure.value
+                                                                    : 0.0f;
+        measures.push_back({measure, gate, strain, over_gate(pairing, review, measure)});
+    }
+    return measures;
+}
+
+const JudgedMeasure* worst_of(std::span<const JudgedMeasure> measures) noexcept {
+    const JudgedMeasure* worst = nullptr;
+    for (const JudgedMeasure& one : measures) {
+        if (worst == nullptr ||
+            std::pair(one.over.has_value(), one.strain) > std::pair(worst->over.has_value(), worst->strain))
+            worst = &one;
+    }
+    return worst;
 }
 
 Review judge(const Pairing& pairing, std::vector<ClipReview> clips) {
     Review review;
     for (const ClipReview& clip : clips) {
-        for (const Measure& measure : clip.measures) {
-            const std::optional<Finding> finding = over_gate(pairing, clip, measure);
-            if (!finding) continue;
+        for (JudgedMeasure& one : judged(pairing, clip)) {
+            if (!one.over) continue;
             review.passed = false;
-            review.findings.push_back(*finding);
+            review.findings.push_back(std::move(*one.over));
         }
     }
     const bool all_exact = std::all_of(clips.begin(), clips.end(), decides_alone);
@@ -118,6 +125,13 @@ Review judge(const Pairing& pairing, std::vector<ClipReview> clips) {
     }
     review.clips = std::move(clips);
     return review;
+}
+
+std::string verdict_on(const Pairing& pairing, const ClipReview& review) {
+    const Findings findings = judge(pairing, {review}).findings;
+    if (findings.empty()) return "right";
+    const std::string more = findings.size() > 1 ? fmt::format(" (and {} more)", findings.size() - 1) : "";
+    return fmt::format("{} [{}]{}", findings.front().message, findings.front().where, more);
 }
 
 }  // namespace dendraxis

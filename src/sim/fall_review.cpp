@@ -2,6 +2,7 @@
 
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/ragdoll/plan.hpp>
+#include <dendraxis/review/gate.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/format.h>
@@ -15,14 +16,6 @@ namespace {
 
 constexpr float k_last = 0.25f;  // seconds at the end that are looked at for jitter
 constexpr float k_percent = 100.0f;
-
-struct Gate {
-    const char* measure;
-    float most;
-    const char* code;
-    const char* message;
-    const char* advice;
-};
 
 constexpr std::array<Gate, 6> k_gates{{
     {"joint_gap_pct", 1.0f, "fall.torn", "the bones of a joint are apart",
@@ -177,6 +170,7 @@ class FallMeasurer {
     }
 
     Measure unsettled() const {
+        if (frames_ == 0) return {"unsettled_seconds", 0.0f, -1, ""};
         const float seconds = static_cast<float>(frames_ - 1) / fall_.clip->fps;
         return {"unsettled_seconds", fall_.settled ? 0.0f : seconds, static_cast<int>(frames_) - 1, ""};
     }
@@ -205,24 +199,18 @@ std::vector<Measure> fall_measures(const BakedFall& fall) {
 }
 
 float fall_gate(std::string_view measure) noexcept {
-    for (const Gate& gate : k_gates) {
-        if (measure == gate.measure) return gate.most;
-    }
-    return -1.0f;
+    const Gate* gate = find_gate(k_gates, measure);
+    return gate == nullptr ? -1.0f : gate->most;
 }
 
 Findings judge_fall(const std::string& character, std::span<const Measure> measures) {
     Findings findings;
     for (const Measure& measure : measures) {
-        const auto* const gate = std::find_if(k_gates.begin(), k_gates.end(),
-                                              [&](const Gate& g) { return measure.name == g.measure; });
-        if (gate == k_gates.end() || measure.frame < 0 || !(measure.value > gate->most)) continue;
-        findings.push_back(
-            {Severity::warning, gate->code,
-             measure.where.empty() ? character : fmt::format("frame {}, {}", measure.frame, measure.where),
-             fmt::format("{}: {} is {:.3g}, at most {:.3g} passes", gate->message, measure.name,
-                         measure.value, gate->most),
-             gate->advice});
+        const Gate* gate = find_gate(k_gates, measure.name);
+        if (gate == nullptr || !is_over(measure, gate->most)) continue;
+        findings.push_back(finding_over(
+            *gate, measure, gate->most,
+            measure.where.empty() ? character : fmt::format("frame {}, {}", measure.frame, measure.where)));
     }
     return findings;
 }

@@ -59,15 +59,18 @@ TEST_CASE("a folder of results is reviewed as a set: one is unreadable, clips ar
                 CHECK(file.before.size() == file.after.size());
             });
         std::vector<std::string> lines;
-        for (const auto& line : report.lines)
+        for (const auto& line : report.lines) {
+            CHECK(line.verdicts.size() == line.review.clips.size());
             lines.push_back(line.name +
                             (line.error.empty() ? line.review.passed ? " right" : " wrong" : " failed"));
+        }
         CHECK(lines == std::vector<std::string>{"bosun/crouch wrong", "bosun/stroll wrong",
                                                 "deckhand/crouch right", "deckhand/idle right", "zz failed"});
         CHECK(told ==
               std::set<std::string>{"bosun/crouch", "bosun/stroll", "deckhand/crouch", "deckhand/idle"});
         CHECK_FALSE(report.passed());
-        REQUIRE(report.findings.size() == 1);
+        REQUIRE(report.findings.size() == 2);
+        CHECK(report.findings[1].code == "review.unreadable");
         CHECK(report.findings[0].code == "review.missing-clip");
         CHECK(report.findings[0].message.starts_with("5 of the source's 8 clips"));
     }
@@ -127,5 +130,14 @@ TEST_CASE("the overview shows what is worst first and leads to its page") {
     CHECK(result["only_over"] == 2);
     CHECK(result["filtered"] == 2);
     CHECK(result["opened"]["clip"] == result["cards"][0]["clip"]);
-    CHECK(result["opened"]["frame"].get<int>() > 0);
+    // The picture, the card's place and where it leads all go by the same worst measure.
+    json worst;
+    for (const json& entry : document["entries"]) {
+        for (const json& measure : entry["measures"]) {
+            if (measure.contains("finding") &&
+                (worst.is_null() || measure["strain"].get<double>() > worst["strain"].get<double>()))
+                worst = measure;
+        }
+    }
+    CHECK(result["opened"]["frame"] == worst["frame"]);
 }

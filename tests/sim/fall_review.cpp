@@ -206,6 +206,13 @@ TEST_CASE("a figure in another unit falls as it does in metres") {
         worst = std::max(worst, angle_between(metres.drop.clip.transforms[i].rotation,
                                               eighths.drop.clip.transforms[i].rotation));
     CHECK(worst < 1e-3f);
+    const auto hips_in = [&](const Fallen& fallen, std::size_t frame) {
+        std::vector<Transform> model(count);
+        to_model_space(fallen.chart.skeleton, fallen.drop.clip.frame(frame), model);
+        return model[static_cast<std::size_t>(fallen.chart.hips)].translation;
+    };
+    for (const std::size_t frame : {std::size_t{0}, std::size_t{10}, std::size_t{19}})
+        CHECK((hips_in(eighths, frame) / 8.0f - hips_in(metres, frame)).norm() < 1e-3f);
     options.unit = -1.0f;
     CHECK_THROWS_WITH(let_fall(sticks::figure(large), options), doctest::Contains("that unit"));
 }

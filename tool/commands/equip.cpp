@@ -117,10 +117,10 @@ ClipEvents events_of(const EquipReport& report) {
     ClipEvents events;
     for (const EquipReport::Change& one : report.changes)
         events[one.clip].push_back(
-            {fmt::format("{} goes to {}", one.prop, one.socket), one.frame, one.frame + one.over, k_no_bone});
+            {fmt::format("{} goes to {}", one.prop, one.socket), one.frame, one.frame + one.over});
     for (const EquipReport::Fall& one : report.falls) {
         const auto frame = static_cast<float>(one.frame);
-        events[one.clip].push_back({one.prop + " is let go", frame, frame, k_no_bone});
+        events[one.clip].push_back({one.prop + " is let go", frame, frame});
     }
     return events;
 }

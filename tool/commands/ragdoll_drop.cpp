@@ -259,7 +259,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
         ClipEvents events;
         if (const auto settled = first.figures.settled)
             events[first.clip.name] = {
-                {"all bodies are still", *settled * first.clip.fps, *settled * first.clip.fps, k_no_bone}};
+                {"all bodies are still", *settled * first.clip.fps, *settled * first.clip.fps}};
         write_character_page(arguments.page, actor, {&first.clip, 1}, findings,
                              "dendraxis ragdoll drop " + arguments.character.string(), events);
     }

@@ -97,18 +97,14 @@ Json report_json(const pipeline::ReviewReport& report) {
     return {{"passed", report.passed()}, {"results", results}, {"findings", json_of(report.findings)}};
 }
 
-// One line a clip: the worst measure that is over its gate, if any.
+// One line a clip.
 void print_set(const pipeline::ReviewReport& report) {
     fmt::print("  {:<24} {:<20} {:>6}  {}\n", "result", "clip", "frames", "");
     for (const pipeline::ReviewReport::Line& line : report.lines) {
-        if (!line.error.empty()) fmt::print("  {:<24.24} {}\n", line.name, line.error);
-        for (const ClipReview& clip : line.review.clips) {
-            const auto own = std::find_if(
-                line.review.findings.begin(), line.review.findings.end(), [&](const Finding& finding) {
-                    return finding.where.starts_with(clip.clip + ",") || finding.where == clip.clip;
-                });
+        for (std::size_t i = 0; i < line.review.clips.size(); ++i) {
+            const ClipReview& clip = line.review.clips[i];
             fmt::print("  {:<24.24} {:<20.20} {:>6}  {}\n", line.name, clip.clip, clip.frames,
-                       own == line.review.findings.end() ? "right" : own->message);
+                       line.verdicts[i]);
         }
     }
 }
@@ -127,6 +123,16 @@ void print_report(const pipeline::ReviewReport& report, const std::string& title
     print_findings(findings);
 }
 
+// As it was given, as far as it says what was reviewed.
+std::string command_of(const ReviewArguments& arguments) {
+    std::string command = "dendraxis review";
+    if (!arguments.source.empty()) command += " --source " + arguments.source.string();
+    for (const fs::path& motion : arguments.motions) command += " --motion " + motion.string();
+    command += " --result";
+    for (const fs::path& result : arguments.results) command += " " + result.string();
+    return command;
+}
+
 int run_review(const ReviewArguments& arguments) {
     if (arguments.source.empty() && arguments.motions.empty())
         throw UsageError("review: give --source CHARACTER, or --motion FILE, or both");
@@ -137,9 +143,7 @@ int run_review(const ReviewArguments& arguments) {
     const bool is_set = arguments.results.size() > 1 || !arguments.motions.empty() ||
                         fs::is_directory(arguments.results.front());
     const fs::path& source = arguments.source.empty() ? arguments.motions.front() : arguments.source;
-    ReviewPages pages(arguments.page, is_set,
-                      fmt::format("dendraxis review --source {} --result {}", source.string(),
-                                  arguments.results.front().string()));
+    ReviewPages pages(arguments.page, is_set, command_of(arguments));
     pipeline::OnReviewed on_reviewed;
     if (!arguments.page.empty()) on_reviewed = [&](const pipeline::ReviewedFile& file) { pages.add(file); };
     const int cores = static_cast<int>(std::max(1u, std::thread::hardware_concurrency()));
@@ -153,9 +157,10 @@ int run_review(const ReviewArguments& arguments) {
         print_json(report_json(report));
         return status;
     }
-    print_report(report, fmt::format("{} -> {}", source.stem().string(),
-                                     is_set ? fmt::format("{} results", report.lines.size())
-                                            : arguments.results.front().stem().string()));
+    print_report(
+        report, fmt::format("{} -> {}", source.stem().string(),
+                            report.lines.size() > 1 ? fmt::format("{} results", report.lines.size())
+                                                    : fs::path(report.lines.front().result).stem().string()));
     tell_of_page(arguments.page);
     return status;
 }

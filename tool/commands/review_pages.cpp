@@ -60,9 +60,9 @@ void ReviewPages::add(const pipeline::ReviewedFile& file) {
                                   file.name,
                                   folder.filename().string() + "/" + name,
                                   file.before[i].frame_count(),
-                                  page::judged(file.pairing, file.review.clips[i]),
+                                  judged(file.pairing, file.review.clips[i]),
                                   {}};
-        const page::JudgedMeasure* worst = page::worst_of(entry.measures);
+        const JudgedMeasure* worst = worst_of(entry.measures);
         entry.picture =
             picture_of(file, i, worst == nullptr ? 0 : static_cast<std::size_t>(worst->measure.frame));
         entries.push_back(std::move(entry));
@@ -76,14 +76,10 @@ void ReviewPages::finish(const pipeline::ReviewReport& report) {
     std::sort(overview_.entries.begin(), overview_.entries.end(), [](const auto& a, const auto& b) {
         return std::tie(a.page, a.clip) < std::tie(b.page, b.clip);
     });
-    overview_.title = fmt::format("Review of {} results", report.lines.size());
+    overview_.title =
+        fmt::format("Review of {} result{}", report.lines.size(), report.lines.size() == 1 ? "" : "s");
     overview_.made_by = made_by_;
     overview_.findings = report.findings;
-    for (const pipeline::ReviewReport::Line& line : report.lines) {
-        if (!line.error.empty())
-            overview_.findings.push_back(
-                {Severity::fault, "review.unreadable", line.result, line.error, "the others were reviewed"});
-    }
     io::write_text(out_, page::html_of(overview_));
 }
 

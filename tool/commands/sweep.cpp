@@ -214,7 +214,7 @@ void write_sweep_page(const SweepArguments& arguments, const io::Rig& rig,
         for (const WindowTouch& touch : report.touches) {
             events[name].push_back(
                 {fmt::format("{} touches {} at {:.1f} m/s", report.window.volume, touch.target, touch.speed),
-                 touch.frame, touch.frame, k_no_bone});
+                 touch.frame, touch.frame});
             actor.outlines.push_back(page::target_outline(
                 touch.target, rig.chart.to_upright().conjugate() * touch.point, rig.chart));
             if (!met) met = static_cast<std::size_t>(touch.frame);

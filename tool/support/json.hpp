@@ -3,7 +3,7 @@
 
 #include <io/json/json_text.hpp>
 
-#include <dendraxis/review/review.hpp>
+#include <dendraxis/review/measure.hpp>
 
 #include <span>
 

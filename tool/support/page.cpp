@@ -23,7 +23,7 @@ void add_windows(ClipEvents& events, std::span<const ClipWindow> windows, std::s
         for (const Clip& clip : clips) {
             if (clip.name != window.clip) continue;
             const LiveWindow live = live_window(window, clip);
-            events[clip.name].push_back({window.volume + " is live", live.first(), live.last(), k_no_bone});
+            events[clip.name].push_back({window.volume + " is live", live.first(), live.last()});
         }
     }
 }

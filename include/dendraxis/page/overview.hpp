@@ -5,31 +5,17 @@
 #include <dendraxis/review/review.hpp>
 
 #include <cstdint>
-#include <optional>
 #include <string>
 #include <vector>
 
 namespace dendraxis::page {
-
-/// A measure, its gate, and what there is to say if it is over it.
-struct JudgedMeasure {
-    Measure measure;
-    float gate = -1.0f;  ///< negative: none
-    std::optional<Finding> over;
-};
-
-/// The measures of a reviewed clip that have a frame, by the gates of its pairing.
-std::vector<JudgedMeasure> judged(const Pairing& pairing, const ClipReview& review);
-
-/// The measure that is farthest over its gate, or else nearest to it; null without measures.
-const JudgedMeasure* worst_of(const std::vector<JudgedMeasure>& measures) noexcept;
 
 /// One clip of a result.
 struct OverviewEntry {
     std::string clip;
     std::string source;  ///< the character's name
     std::string result;  ///< the file's, below the folder of all results
-    std::string page;  ///< where its page is, relative to the overview, with `/` between folders
+    std::string page;    ///< where its page is, relative to the overview, with `/` between folders
     std::size_t frames = 0;
     std::vector<JudgedMeasure> measures;
     std::vector<std::uint8_t> picture;  ///< PNG

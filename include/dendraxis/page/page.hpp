@@ -27,7 +27,6 @@ struct ClipEvent {
     std::string words;
     float first = 0.0f;  ///< frames, with fractions
     float last = 0.0f;   ///< as `first` if it takes no time
-    int bone = k_no_bone;
 };
 
 /// A clip on the page. `played` has one clip for each of the page's actors; all have the same frames.

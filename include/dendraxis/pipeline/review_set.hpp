@@ -38,8 +38,9 @@ struct ReviewReport {
         std::string source;  ///< file
         std::string result;  ///< file
         Review review;
-        std::string error;  ///< why it could not be reviewed
-        std::string name;   ///< unique: the result's path below the folder that holds all, without its ending
+        std::vector<std::string> verdicts;  ///< one a reviewed clip: `verdict_on`
+        std::string error;                  ///< why it could not be reviewed
+        std::string name;  ///< unique: the result's path below the folder that holds all, without its ending
     };
     std::vector<Line> lines;  ///< in the order of results, then of motions
     Findings findings;        ///< about the whole set
@@ -48,8 +49,9 @@ struct ReviewReport {
 };
 
 /// Reviews a set. Of several source files with a clip of one name the first counts. A source file whose bones
-/// are those of `source` goes by its chart. A result that cannot be reviewed is told in its line, and the
-/// others still are; if there is one alone, throws `Error`, as it does if nothing can be done at all.
+/// are those of `source` goes by its chart. The line of a result that cannot be reviewed says why, and the
+/// others are reviewed all the same. Throws `Error` if that result is the only one, or if nothing can be done
+/// at all.
 ReviewReport review_set(const ReviewSet& set, const OnReviewed& on_reviewed = {},
                         const Progress& progress = {});
 

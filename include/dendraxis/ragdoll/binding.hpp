@@ -55,8 +55,9 @@ class RagdollBinding {
                    std::span<BodyState> bodies) const noexcept;
 
     /// The pose that the bodies are in. `local` holds, before, the pose from which bones without a body keep
-    /// their positions and all bones their lengths; after, the pose. `model` is working memory, one a bone.
-    /// Never allocates or throws.
+    /// their positions, and bones that hang from the body that theirs is linked to their lengths; after, the
+    /// pose. Other bones with a body, and bones that a body lists though they do not hang from it, stand
+    /// where the bodies are. `model` is working memory, one a bone. Never allocates or throws.
     void pose_of(std::span<const BodyState> bodies, const Transform& placement, std::span<Transform> local,
                  std::span<Transform> model) const noexcept;
 

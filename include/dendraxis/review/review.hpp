@@ -2,6 +2,7 @@
 #pragma once
 
 #include <dendraxis/chart/pairing.hpp>
+#include <dendraxis/review/measure.hpp>
 #include <dendraxis/skeleton/clip.hpp>
 
 #include <optional>
@@ -11,14 +12,6 @@
 #include <vector>
 
 namespace dendraxis {
-
-/// One figure about one clip, the worst of all frames, and where that was.
-struct Measure {
-    std::string name;  ///< with its unit: `foot_slide_mm`
-    float value = 0.0f;
-    int frame = -1;     ///< -1: nothing to measure
-    std::string where;  ///< the target's bone or chain
-};
 
 /// All measures of one clip, always the same ones in the same order:
 /// `foot_slide_mm`: how far a part of a foot strays from where it was planted while the source's stands,
@@ -68,11 +61,29 @@ float gate_of(const Pairing& pairing, std::string_view measure);
 /// What there is to say of a clip's measure that is over its gate; nothing if it passes or does not count.
 std::optional<Finding> over_gate(const Pairing& pairing, const ClipReview& clip, const Measure& measure);
 
+/// A measure that has a frame, its gate, and what there is to say if it is over it.
+struct JudgedMeasure {
+    Measure measure;
+    float gate = -1.0f;   ///< negative: none
+    float strain = 0.0f;  ///< how near to the gate: 1 is at it; 0 without a gate
+    std::optional<Finding> over;
+};
+
+/// The measures of a reviewed clip by the gates of its pairing, in their order.
+std::vector<JudgedMeasure> judged(const Pairing& pairing, const ClipReview& review);
+
+/// The measure that is farthest over its gate, or else nearest to it; null without measures.
+const JudgedMeasure* worst_of(std::span<const JudgedMeasure> measures) noexcept;
+
 /// Measures `result`, a clip of the pairing's target, against `source`, the clip of its source that it came
 /// from. Throws `Error` where bones or frames do not fit. Safe to call from several threads.
 ClipReview review_clip(const Pairing& pairing, const Clip& source, const Clip& result);
 
 /// Puts the gates of the pairing's settings to reviewed clips.
 Review judge(const Pairing& pairing, std::vector<ClipReview> clips);
+
+/// What a person should look at first, in one line: `right`, or the first finding and how many more there
+/// are.
+std::string verdict_on(const Pairing& pairing, const ClipReview& review);
 
 }  // namespace dendraxis

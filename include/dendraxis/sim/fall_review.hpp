@@ -1,7 +1,7 @@
 // What is wrong with a baked fall, measured on the clip itself.
 #pragma once
 
-#include <dendraxis/review/review.hpp>
+#include <dendraxis/review/measure.hpp>
 #include <dendraxis/sim/drop.hpp>
 #include <dendraxis/skeleton/character.hpp>
 

@@ -89,16 +89,17 @@ void check_nodes(const std::string& path, const nlohmann::json& document) {
     }
 }
 
-void check_json(const std::string& path, const std::string& text) {
+nlohmann::json checked_json(const std::string& path, const std::string& text) {
     if (nesting_of(text) > k_most_nested)
         throw Error(path, fmt::format("its JSON is nested more than {} deep", k_most_nested), "",
                     k_export_again);
     try {
-        const auto document = nlohmann::json::parse(text);
+        auto document = nlohmann::json::parse(text);
         if (!document.is_object() || !document.contains("asset")) {
             throw Error(path, "is not a glTF file", "no 'asset' in its JSON", "name a .glb or .gltf file");
         }
         check_nodes(path, document);
+        return document;
     } catch (const nlohmann::json::out_of_range&) {
         throw Error(path, "its JSON holds a number that is too large", "", k_export_again);
     } catch (const nlohmann::json::parse_error& problem) {
@@ -110,8 +111,8 @@ void check_json(const std::string& path, const std::string& text) {
     }
 }
 
-void check_buffers(const GltfFile& file) {
-    for (const auto& buffer : nlohmann::json::parse(file.json).value("buffers", nlohmann::json::array())) {
+void check_buffers(const GltfFile& file, const nlohmann::json& document) {
+    for (const auto& buffer : document.value("buffers", nlohmann::json::array())) {
         const auto uri = buffer.is_object() ? buffer.value("uri", nlohmann::json()) : nlohmann::json();
         if (!uri.is_string() || is_data_uri(uri.get<std::string>())) continue;
         refuse_files_beside(file, uri.get<std::string>());
@@ -332,8 +333,7 @@ void parse(GltfFile& file, std::vector<std::uint8_t> bytes) {
                     "name a .glb or .gltf file");
     }
     file.json = binary ? json_of_glb(file.path, bytes) : std::string(bytes.begin(), bytes.end());
-    check_json(file.path, file.json);
-    check_buffers(file);
+    check_buffers(file, checked_json(file.path, file.json));
     // Images are brought along when the file is written; the parser would open them now.
     const std::string json = without_image_files(file.json);
     if (binary && json != file.json) bytes = with_json(bytes, json);
