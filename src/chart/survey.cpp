@@ -1,5 +1,6 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/survey.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/format.h>
@@ -37,38 +38,22 @@ ClipSummary summarize(const Clip& clip, const Chart& chart) {
     return summary;
 }
 
-struct Unit {
-    const char* name;
-    float metres;
-    float doubt;  // how much rarer it is than the metre, as a factor of size
-};
-
 // glTF's unit is the metre; files in others are told with the two units that would suit best.
 std::string guess_unit(const Chart& chart, Findings& findings) {
-    constexpr std::array<Unit, 6> k_units{{{"metre", 1.0f, 1.0f},
-                                           {"decimetre", 0.1f, 2.0f},
-                                           {"foot", 0.3048f, 2.0f},
-                                           {"centimetre", 0.01f, 1.2f},
-                                           {"inch", 0.0254f, 2.0f},
-                                           {"millimetre", 0.001f, 1.5f}}};
     const float height = chart.height;
-    if (height >= 0.2f && height <= 4.5f) return fmt::format("metre (it stands {:.2f} tall)", height);
+    if (is_usual_height(height)) return fmt::format("metre (it stands {:.2f} tall)", height);
     if (!(height > 0.0f)) return "unknown (it has no height)";
-    std::vector<std::pair<float, const Unit*>> likely;
-    for (const Unit& unit : k_units)
-        likely.emplace_back(std::abs(std::log(height * unit.metres / 1.7f)) + std::log(unit.doubt), &unit);
-    std::sort(likely.begin(), likely.end());
-    const auto tall = [&](const Unit& unit) {
+    const std::vector<LengthUnit> likely = likely_units(height);
+    const auto tall = [&](const LengthUnit& unit) {
         return fmt::format("{} ({:.2f} m tall)", unit.name, height * unit.metres);
     };
-    const Unit& best = *likely[0].second;
     findings.push_back(
         {Severity::warning, "survey.unit", chart.character,
          fmt::format(
              "it stands {:.1f} units tall, which glTF reads as metres; its unit may be the {} or the {}",
-             height, tall(best), tall(*likely[1].second)),
+             height, tall(likely[0]), tall(likely[1])),
          "set the unit when exporting, or put a scaled node above the bones; retargeting works as it is"});
-    return fmt::format("{}, by its size: it stands {:.1f} units tall", tall(best), height);
+    return fmt::format("{}, by its size: it stands {:.1f} units tall", tall(likely[0]), height);
 }
 
 // Where a skin was bound to another pose than the rest, the bones do not lie where the surface expects them.

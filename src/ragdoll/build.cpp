@@ -5,6 +5,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -186,6 +187,7 @@ void range_missing(RagdollPlan& plan, const Chart& chart, const RagdollOptions& 
 void strengthen_missing(RagdollPlan& plan, const Chart& chart) {
     const std::vector<Vec3> heads = upright_heads(chart);
     std::vector<float> torque(plan.joints.size(), 0.0f);
+    const float unit = metres_in_unit(chart);
     for (std::size_t b = 0; b < plan.bodies.size(); ++b) {
         const RagdollBody& body = plan.bodies[b];
         const Vec3 middle = heads[static_cast<std::size_t>(body.bone)] + body.at;
@@ -194,7 +196,7 @@ void strengthen_missing(RagdollPlan& plan, const Chart& chart) {
             const RagdollJoint& link = plan.joints[static_cast<std::size_t>(joint)];
             const int bone = plan.bodies[static_cast<std::size_t>(link.body)].bone;
             const Vec3 pivot = heads[static_cast<std::size_t>(bone)] + link.at;
-            torque[static_cast<std::size_t>(joint)] += 9.81f * body.mass * (middle - pivot).norm();
+            torque[static_cast<std::size_t>(joint)] += 9.81f * body.mass * unit * (middle - pivot).norm();
             joint = plan.joint_of(link.above);
         }
     }
@@ -292,7 +294,7 @@ void complete_ragdoll(RagdollPlan& plan, const Character& character, const Chart
                       const RagdollOptions& options) {
     const std::vector<Segment> segments = segments_of(chart);
     fit_missing(plan, character, chart, segments);
-    weigh_missing(plan, chart.height);
+    weigh_missing(plan, chart.height, metres_in_unit(chart));
     range_missing(plan, chart, options, segments);
     strengthen_missing(plan, chart);
 }

@@ -1,8 +1,10 @@
 #include "links.hpp"
+#include "masses.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/joint_ranges.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/ragdoll/check.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -14,13 +16,20 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_least_overlap = 0.003f;  // metres
+constexpr float k_least_overlap = 0.0017f;  // of the height
 constexpr float k_most_mass_ratio = 10.0f;
 constexpr float k_least_inertia = 0.25f;  // of what the shape would have at the least
 constexpr float k_rest_outside = 0.5f / k_degrees;
 constexpr float k_wider = 5.0f / k_degrees;
 constexpr float k_free = 350.0f / k_degrees;  // a span as wide as this is no limit
-constexpr float k_middle = 0.6f;              // what of another segment a shape reaches to span it
+constexpr float k_odd_mass = 4.0f;            // times what is usual, or a part of it
+constexpr float k_unlike_volume = 2.5f;
+constexpr float k_unlike_mass = 1.5f;
+constexpr float k_far_off = 1.8f;  // from a shape's middle, 1 being its surface
+constexpr std::ptrdiff_t k_many_bones = 12;
+constexpr float k_long = 1.6f;  // times its width: a shape that has a direction
+constexpr float k_tilted = 40.0f / k_degrees;
+constexpr float k_middle = 0.6f;  // what of another segment a shape reaches to span it
 
 class Checker {
  public:
@@ -32,6 +41,10 @@ class Checker {
         locks();
         ranges();
         weights();
+        whole_weight();
+        sides();
+        crowded_bodies();
+        tilted();
         overlaps();
         return std::move(findings_);
     }
@@ -219,13 +232,109 @@ class Checker {
         }
     }
 
+    // Against what the same bodies would be given.
+    void whole_weight() {
+        RagdollPlan usual = plan_;
+        for (RagdollBody& one : usual.bodies) one.mass = 0.0f;
+        detail::weigh_missing(usual, chart_.height, metres_in_unit(chart_));
+        float own = 0.0f;
+        float expected = 0.0f;
+        for (std::size_t b = 0; b < plan_.bodies.size(); ++b) {
+            own += plan_.bodies[b].mass;
+            expected += usual.bodies[b].mass;
+        }
+        if (own < k_odd_mass * expected && expected < k_odd_mass * own) return;
+        say(Severity::warning, "ragdoll.odd-mass", "",
+            fmt::format("the bodies weigh {:.3g} kg together; a figure {:.3g} m tall like this weighs about "
+                        "{:.3g} kg",
+                        own, chart_.height * metres_in_unit(chart_), expected),
+            "if its unit is not the metre, tell its height: `ragdoll build --rebuild --height-metres`");
+    }
+
+    void sides() {
+        for (const RagdollBody& left : plan_.bodies) {
+            const std::size_t at = left.name.find(".left");
+            if (at == std::string::npos) continue;
+            std::string name = left.name;
+            const int other = plan_.find(name.replace(at, 5, ".right"));
+            if (other < 0) continue;
+            const RagdollBody& right = body(other);
+            const auto differ = [](float a, float b, float times) {
+                return std::max(a, b) > times * std::min(a, b);
+            };
+            const bool sizes = differ(volume_of(left.shape), volume_of(right.shape), k_unlike_volume);
+            const bool masses = differ(left.mass, right.mass, k_unlike_mass);
+            if (!sizes && !masses) continue;
+            say(Severity::warning, "ragdoll.sides-differ", left.name,
+                sizes ? fmt::format("'{}' and '{}' are not of one size", left.name, right.name)
+                      : fmt::format("'{}' weighs {:.2f} kg and '{}' {:.2f} kg", left.name, left.mass,
+                                    right.name, right.mass),
+                "take one side over: `ragdoll build --mirror left`; leave it if the sides do differ");
+        }
+    }
+
+    // A body that moves bones far from it, as where half a skeleton was left to one body.
+    void crowded_bodies() {
+        const std::vector<PlacedShape> shapes = shapes_at_rest(plan_, chart_);
+        const std::vector<Vec3> heads = detail::upright_heads(chart_);
+        for (std::size_t b = 0; b < plan_.bodies.size(); ++b) {
+            const RagdollBody& one = plan_.bodies[b];
+            const PlacedShape& shape = shapes[b];
+            const auto far = std::count_if(one.also.begin(), one.also.end(), [&](int bone) {
+                const Vec3 offset = heads[static_cast<std::size_t>(bone)] - shape.frame.translation;
+                return gauge(shape.shape, shape.frame.rotation.conjugate() * offset) > k_far_off;
+            });
+            if (far < k_many_bones) continue;
+            say(Severity::warning, "ragdoll.many-bones", one.name,
+                fmt::format(
+                    "the body moves {} bones, {} of them far outside of its shape: they will be stiff",
+                    one.also.size() + 1, far),
+                "give them bodies, or chart the chains that they belong to");
+        }
+    }
+
+    // Whether most of a line lies within a shape or just outside.
+    static bool covers(const PlacedShape& placed, const std::pair<Vec3, Vec3>& line) {
+        int within = 0;
+        for (int i = 0; i < 9; ++i) {
+            const float share = 0.1f * static_cast<float>(i + 1);
+            const Vec3 offset = line.first + share * (line.second - line.first) - placed.frame.translation;
+            within += gauge(placed.shape, placed.frame.rotation.conjugate() * offset) < 1.3f ? 1 : 0;
+        }
+        return within > 4;
+    }
+
+    void tilted() {
+        const std::vector<PlacedShape> shapes = shapes_at_rest(plan_, chart_);
+        const std::vector<std::pair<Vec3, Vec3>> lines = detail::lines_at_rest(plan_, chart_);
+        for (std::size_t b = 0; b < plan_.bodies.size(); ++b) {
+            const RagdollBody& one = plan_.bodies[b];
+            const Vec3& half = one.shape.half;
+            Eigen::Index longest = 0;
+            const float most = half.maxCoeff(&longest);
+            const bool is_tip = std::none_of(plan_.joints.begin(), plan_.joints.end(),
+                                             [&](const auto& j) { return j.above == static_cast<int>(b); });
+            const Vec3 line = lines[b].second - lines[b].first;
+            const float second = half.sum() - most - half.minCoeff();
+            if (is_tip || b == 0 || most < k_long * second || line.norm() < 2.0f * second) continue;
+            const Vec3 axis = one.turn * Vec3(Vec3::Unit(longest));
+            const float cosine = std::abs(axis.dot(line.normalized()));
+            if (cosine > std::cos(k_tilted) || covers(shapes[b], lines[b])) continue;
+            say(Severity::warning, "ragdoll.tilted", one.name,
+                fmt::format("the body lies {:.0f} degrees across its bone",
+                            std::acos(std::min(1.0f, cosine)) * k_degrees),
+                "turn it along the bone, or take its `size` out of the sheet: it is then fitted");
+        }
+    }
+
     void overlaps() {
-        for (const Overlap& pair : overlaps_at_rest(plan_, chart_, k_least_overlap)) {
+        for (const Overlap& pair : overlaps_at_rest(plan_, chart_, k_least_overlap * chart_.height)) {
             if (!plan_.may_touch(pair.a, pair.b)) continue;
             say(Severity::warning, "ragdoll.overlap", body(pair.a).name,
-                fmt::format("'{}' and '{}' are {:.0f} mm in each other at rest and will fly apart",
-                            body(pair.a).name, body(pair.b).name, 1e3f * pair.depth),
-                "make one smaller, or list the two under `pass-through`");
+                fmt::format(
+                    "'{}' and '{}' are {:.1f} % of the height in each other at rest and will fly apart",
+                    body(pair.a).name, body(pair.b).name, 100.0f * pair.depth / chart_.height),
+                "make one smaller, or list the two under `pass_through`");
         }
     }
 

@@ -87,9 +87,13 @@ Vec3 steady_inertia(const RagdollPlan& plan, int body) noexcept {
     return is_tip(plan, body) ? Vec3(k_tip_inertia * floored) : floored;
 }
 
-void detail::weigh_missing(RagdollPlan& plan, float height) {
+void detail::weigh_missing(RagdollPlan& plan, float height, float unit) {
+    const float tall = unit * height;
+    const auto by_volume = [&](const RagdollBody& body) {
+        return k_density * unit * unit * unit * volume_of(body.shape);
+    };
     float total = 0.0f;
-    for (const RagdollBody& body : plan.bodies) total += k_density * volume_of(body.shape);
+    for (const RagdollBody& body : plan.bodies) total += by_volume(body);
     std::vector<float> masses;
     float shares = 0.0f;
     float by_table = 0.0f;  // what the bodies of the table weigh by volume
@@ -101,13 +105,12 @@ void detail::weigh_missing(RagdollPlan& plan, float height) {
         return body.name == "chest" && whole_trunk_is_chest ? own + k_shares[1].percent : own;
     };
     for (const RagdollBody& body : plan.bodies) {
-        if (share(body) > 0.0f) shares += share(body), by_table += k_density * volume_of(body.shape);
+        if (share(body) > 0.0f) shares += share(body), by_table += by_volume(body);
     }
     // Coats and boots are not solid: a person weighs what people of that height do.
-    if (person) by_table = std::clamp(by_table, k_thin * height * height, k_stout * height * height);
+    if (person) by_table = std::clamp(by_table, k_thin * tall * tall, k_stout * tall * tall);
     for (const RagdollBody& body : plan.bodies) {
-        const float own =
-            share(body) > 0.0f ? by_table * share(body) / shares : k_density * volume_of(body.shape);
+        const float own = share(body) > 0.0f ? by_table * share(body) / shares : by_volume(body);
         masses.push_back(std::max(own, k_least_mass * std::min(1.0f, total)));
     }
     even_out(plan, masses);

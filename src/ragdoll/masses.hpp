@@ -5,7 +5,8 @@
 
 namespace dendraxis::detail {
 
-/// Gives a mass and inertia to bodies that have none. `height`: the character's, metres.
-void weigh_missing(RagdollPlan& plan, float height);
+/// Gives a mass and inertia to bodies that have none. `height`: the character's in model units, of which each
+/// has `unit` metres.
+void weigh_missing(RagdollPlan& plan, float height, float unit);
 
 }  // namespace dendraxis::detail

@@ -152,33 +152,14 @@ class SegmentFinder {
         }
     }
 
-    // Hair, tassels, coat tails: loose chains, and helpers of unknown kind, that hang from the body in a row.
+    // Hair, tassels, coat tails: what hangs from the body in a row.
     void loose_chains() {
-        std::vector<char> unknown(skeleton_.size(), 0);
-        for (const Helper& helper : chart_.helpers)
-            unknown[static_cast<std::size_t>(helper.bone)] = helper.kind == HelperKind::unknown ? 1 : 0;
-        for (const Chain& chain : chart_.chains) {
-            if (chain.role() != ChainRole::loose) continue;
-            for (const int bone : chain.bones) unknown[static_cast<std::size_t>(bone)] = 1;
-        }
-        const auto is_loose = [&](int bone) { return unknown[static_cast<std::size_t>(bone)] != 0; };
-        for (int bone = 0; bone < static_cast<int>(skeleton_.size()); ++bone) {
-            const int parent = skeleton_.parent(bone);
-            if (!is_loose(bone) || parent == k_no_bone || is_loose(parent)) continue;
-            std::vector<int> row{bone};
-            for (bool more = true; more;) {
-                more = false;
-                for (const int child : skeleton_.children(row.back())) {
-                    if (!is_loose(child)) continue;
-                    row.push_back(child);
-                    more = true;
-                    break;
-                }
-            }
-            const bool hangs_from_body = chart_.hips != k_no_bone && skeleton_.is_above(chart_.hips, bone);
+        for (const auto& [row, branch] : loose_rows(chart_)) {
+            const bool hangs_from_body =
+                !branch && chart_.hips != k_no_bone && skeleton_.is_above(chart_.hips, row.front());
             const float length = (head(row.back()) - head(row.front())).norm();
             if (row.size() >= 2 && hangs_from_body && length > k_least_loose * chart_.height)
-                in_pieces(skeleton_.bone(bone).label, row, k_most_tail_bodies, true);
+                in_pieces(skeleton_.bone(row.front()).label, row, k_most_tail_bodies, true);
         }
     }
 
@@ -199,6 +180,41 @@ class SegmentFinder {
 };
 
 }  // namespace
+
+std::vector<LooseRow> loose_rows(const Chart& chart) {
+    const Skeleton& skeleton = chart.skeleton;
+    std::vector<char> loose(skeleton.size(), 0);
+    for (const Helper& helper : chart.helpers)
+        loose[static_cast<std::size_t>(helper.bone)] = helper.kind == HelperKind::unknown ? 1 : 0;
+    for (const Chain& chain : chart.chains) {
+        if (chain.role() != ChainRole::loose) continue;
+        for (const int bone : chain.bones) loose[static_cast<std::size_t>(bone)] = 1;
+    }
+    // What a limb, the trunk or the head hangs from is part of the body.
+    for (const Chain& chain : chart.chains) {
+        const ChainRole role = chain.role();
+        if (role == ChainRole::loose || role == ChainRole::tail || role == ChainRole::ear) continue;
+        for (int bone = chain.bones.front(); bone != k_no_bone; bone = skeleton.parent(bone))
+            loose[static_cast<std::size_t>(bone)] = 0;
+    }
+    const auto is_loose = [&](int bone) { return loose[static_cast<std::size_t>(bone)] != 0; };
+    std::vector<char> taken(skeleton.size(), 0);
+    std::vector<LooseRow> rows;
+    for (int bone = 0; bone < static_cast<int>(skeleton.size()); ++bone) {
+        const int parent = skeleton.parent(bone);
+        if (!is_loose(bone) || parent == k_no_bone || taken[static_cast<std::size_t>(bone)] != 0) continue;
+        LooseRow row{{}, is_loose(parent)};
+        for (int next = bone; next != k_no_bone;) {
+            taken[static_cast<std::size_t>(next)] = 1;
+            row.bones.push_back(next);
+            const std::span<const int> children = skeleton.children(next);
+            const auto child = std::find_if(children.begin(), children.end(), is_loose);
+            next = child == children.end() ? k_no_bone : *child;
+        }
+        rows.push_back(std::move(row));
+    }
+    return rows;
+}
 
 std::vector<Segment> segments_of(const Chart& chart) {
     return SegmentFinder(chart).find();

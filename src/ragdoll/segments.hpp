@@ -17,4 +17,13 @@ struct Segment {
 /// Parents before children, the hips first.
 std::vector<Segment> segments_of(const Chart& chart);
 
+/// Bones in a row that have no part in the body: a loose chain, or helpers of unknown kind.
+struct LooseRow {
+    std::vector<int> bones;  ///< each the parent of the next
+    bool branch = false;     ///< it hangs from another row
+};
+
+/// All of them; what another one hangs from comes first.
+std::vector<LooseRow> loose_rows(const Chart& chart);
+
 }  // namespace dendraxis::detail

@@ -4,6 +4,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/format.h>
@@ -34,8 +35,6 @@ void require_options(const DropOptions& options) {
         fail("cannot start from that height", "give at most 100 metres");
     if (!options.speed.allFinite() || options.speed.norm() > 100.0f)
         fail("cannot start that fast", "give at most 100 m/s");
-    if (!(options.unit > 0.0f) || !std::isfinite(options.unit))
-        fail("cannot have that unit", "give the metres in a unit, above 0");
 }
 
 // A turn, a spin and a speed from a seed. Written out, since the standard's distributions differ between
@@ -224,43 +223,43 @@ class Fall {
 // A figure of any size is simulated as one of a person's, at its own gravity, so that all that the simulation
 // takes for small or slow is so for this figure (dynamic similarity).
 struct Scale {
-    Scale(float height, float unit) : model(unit) {
-        const float metres = unit * height;
-        if (!(height > 0.0f) || (metres > k_least_person && metres < k_most_person)) return;
-        model = k_person / height;
-        metre = model / unit;
+    explicit Scale(const Chart& chart) {
+        const float unit = metres_in_unit(chart);
+        const float metres = unit * chart.height;
+        const bool as_it_is = !(metres > 0.0f) || (metres > k_least_person && metres < k_most_person);
+        metre = as_it_is ? 1.0f : k_person / metres;
+        model = unit * metre;
     }
-    float mass() const { return model * model * model; }
+    float mass() const { return metre * metre * metre; }
 
-    float model;         // from the character's model space to the simulation
+    float model = 1.0f;  // from the character's model space to the simulation
     float metre = 1.0f;  // from metres
 };
 
 // What stands above the first bone is scaled: local poses stay as they are.
-Chart scaled(Chart chart, float unit) {
+Chart scaled(Chart chart, const Scale& scale) {
     Transform above = chart.skeleton.above();
-    above.translation *= unit;
-    above.scale *= unit;
+    above.translation *= scale.model;
+    above.scale *= scale.model;
     const std::span<const Bone> bones = chart.skeleton.bones();
     chart.skeleton = Skeleton({bones.begin(), bones.end()}, above);
-    chart.height *= unit;
-    chart.floor *= unit;
-    chart.rest_floor *= unit;
+    chart.height *= scale.model;
+    chart.floor *= scale.model;
+    chart.rest_floor *= scale.model;
     return chart;
 }
 
-// Masses and moments of one density.
-RagdollPlan scaled(RagdollPlan plan, float unit) {
-    const float cube = unit * unit * unit;
+// Masses of one density.
+RagdollPlan scaled(RagdollPlan plan, const Scale& scale) {
     for (RagdollBody& body : plan.bodies) {
-        body.shape.half *= unit;
-        body.at *= unit;
-        body.mass *= cube;
-        body.inertia *= cube * unit * unit;
+        body.shape.half *= scale.model;
+        body.at *= scale.model;
+        body.mass *= scale.mass();
+        body.inertia *= scale.mass() * scale.model * scale.model;
     }
     for (RagdollJoint& joint : plan.joints) {
-        joint.at *= unit;
-        joint.strength *= joint.strength > 0.0f ? cube * unit : 1.0f;
+        joint.at *= scale.model;
+        joint.strength *= joint.strength > 0.0f ? scale.mass() * scale.metre * scale.metre : 1.0f;
     }
     return plan;
 }
@@ -287,10 +286,10 @@ Drop run_drop(const RagdollBinding& binding, const Chart& chart, const DropStart
     if (start.pose.size() != binding.skeleton().size() || start.before.size() != start.pose.size() ||
         !(start.step > 0.0f))
         throw Error("drop", "needs a pose of the ragdoll's own skeleton");
-    const Scale scale(chart.height, options.unit);
+    const Scale scale(chart);
     if (scale.model == 1.0f) return Fall(binding, chart, start, options, ground).run();
-    const Chart own = scaled(chart, scale.model);
-    const RagdollBinding own_binding(scaled(binding.plan(), scale.model), own);
+    const Chart own = scaled(chart, scale);
+    const RagdollBinding own_binding(scaled(binding.plan(), scale), own);
     DropOptions own_options = options;
     own_options.world.gravity *= scale.metre;
     own_options.height *= scale.metre;

@@ -50,10 +50,11 @@ struct Fallen {
     }
 };
 
-Fallen let_fall(const Character& character, sim::DropOptions options = {},
-                const RagdollPlan* plan = nullptr) {
+Fallen let_fall(const Character& character, sim::DropOptions options = {}, const RagdollPlan* plan = nullptr,
+                float height_metres = 0.0f) {
     Fallen fallen;
     fallen.chart = chart(character);
+    fallen.chart.height_metres = height_metres;
     fallen.plan = plan != nullptr ? *plan : build_ragdoll(character, fallen.chart);
     const RagdollBinding binding(fallen.plan, fallen.chart);
     sim::DropStart start;
@@ -97,8 +98,7 @@ TEST_CASE("bodies built in odd ways fall in one piece") {
         for (unsigned number = 1; number <= 2; ++number) {
             const crowd::Body body = crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good, odd);
             sim::DropOptions options = turned_at_random(number, 1.5f);
-            options.unit = 1.75f / chart(body.character).height;
-            const Fallen fallen = let_fall(body.character, options);
+            const Fallen fallen = let_fall(body.character, options, nullptr, 1.75f);
             CAPTURE(fault.name);
             CAPTURE(number);
             CHECK(fallen["joint_gap_pct"] < 1.0f);
@@ -191,30 +191,32 @@ TEST_CASE("the body of a block is the block, and the block does not lie in the g
     CHECK(fallen["jitter_pct"] < 0.1f);
 }
 
-TEST_CASE("a figure in another unit falls as it does in metres") {
-    sticks::Plan large;
-    large.size = 8.0f;
-    const Fallen metres = let_fall(sticks::figure({}), turned_at_random(4));
-    sim::DropOptions options = turned_at_random(4);
-    options.unit = 0.125f;
-    const Fallen eighths = let_fall(sticks::figure(large), options);
-    REQUIRE(metres.drop.clip.transforms.size() == eighths.drop.clip.transforms.size());
-    float worst = 0.0f;
-    // Up to the first touches; later on what differs in the last digit goes far.
-    const std::size_t count = metres.drop.clip.bone_count;
-    for (std::size_t i = 0; i < 20 * count; ++i)
-        worst = std::max(worst, angle_between(metres.drop.clip.transforms[i].rotation,
-                                              eighths.drop.clip.transforms[i].rotation));
-    CHECK(worst < 1e-3f);
-    const auto hips_in = [&](const Fallen& fallen, std::size_t frame) {
-        std::vector<Transform> model(count);
-        to_model_space(fallen.chart.skeleton, fallen.drop.clip.frame(frame), model);
-        return model[static_cast<std::size_t>(fallen.chart.hips)].translation;
-    };
-    for (const std::size_t frame : {std::size_t{0}, std::size_t{10}, std::size_t{19}})
-        CHECK((hips_in(eighths, frame) / 8.0f - hips_in(metres, frame)).norm() < 1e-3f);
-    options.unit = -1.0f;
-    CHECK_THROWS_WITH(let_fall(sticks::figure(large), options), doctest::Contains("that unit"));
+TEST_CASE("a figure in another unit weighs and falls as it does in metres, told its height or not") {
+    for (const float size : {8.0f, 100.0f}) {
+        CAPTURE(size);
+        sticks::Plan large;
+        large.size = size;
+        const Fallen metres = let_fall(sticks::figure({}), turned_at_random(4));
+        const Fallen other = let_fall(sticks::figure(large), turned_at_random(4), nullptr,
+                                      size == 100.0f ? 0.0f : metres.chart.height);
+        for (std::size_t b = 0; b < metres.plan.bodies.size(); ++b)
+            CHECK(other.plan.bodies[b].mass == doctest::Approx(metres.plan.bodies[b].mass).epsilon(1e-3));
+        REQUIRE(metres.drop.clip.transforms.size() == other.drop.clip.transforms.size());
+        float worst = 0.0f;
+        // Up to the first touches; later on what differs in the last digit goes far.
+        const std::size_t count = metres.drop.clip.bone_count;
+        for (std::size_t i = 0; i < 20 * count; ++i)
+            worst = std::max(worst, angle_between(metres.drop.clip.transforms[i].rotation,
+                                                  other.drop.clip.transforms[i].rotation));
+        CHECK(worst < 1e-3f);
+        const auto hips_in = [&](const Fallen& fallen, std::size_t frame) {
+            std::vector<Transform> model(count);
+            to_model_space(fallen.chart.skeleton, fallen.drop.clip.frame(frame), model);
+            return model[static_cast<std::size_t>(fallen.chart.hips)].translation;
+        };
+        for (const std::size_t frame : {std::size_t{0}, std::size_t{10}, std::size_t{19}})
+            CHECK((hips_in(other, frame) / size - hips_in(metres, frame)).norm() < 1e-3f);
+    }
 }
 
 TEST_CASE("arms that hang at rest do not flip through half a turn") {
@@ -245,8 +247,8 @@ TEST_CASE("the fall's verdict on the command line: measures, gate, a figure of o
     CHECK(report["measures"]["joint_gap_pct"]["value"].get<double>() < 1.0);
     const auto read =
         workshop::run_tool("ragdoll drop " + workshop::demo("stoker.glb").string() + " --seconds 1 --json");
-    CHECK(read.out.find("fall.odd-size") != std::string::npos);
+    CHECK(read.out.find("ragdoll.odd-size") != std::string::npos);
     const auto as_tall = workshop::run_tool("ragdoll drop " + workshop::demo("stoker.glb").string() +
                                             " --seconds 1 --height-metres 1.8 --json");
-    CHECK(as_tall.out.find("fall.odd-size") == std::string::npos);
+    CHECK(as_tall.out.find("ragdoll.odd-size") == std::string::npos);
 }

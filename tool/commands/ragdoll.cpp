@@ -7,9 +7,11 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/physics/gltf_physics.hpp>
 #include <dendraxis/io/sheet/ragdoll_sheet.hpp>
+#include <dendraxis/io/sheet/sway_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/ragdoll/check.hpp>
 
@@ -23,6 +25,7 @@ struct RagdollArguments {
     fs::path character;
     fs::path sheet;
     fs::path learn;
+    float height_metres = 0.0f;
     std::string mirror;  // `left`, `right` or empty
     bool rebuild = false;
     fs::path out;
@@ -44,8 +47,10 @@ fs::path sheet_of(const RagdollArguments& arguments) {
 }
 
 io::Rig rig_of(const RagdollArguments& arguments) {
-    return arguments.sheet.empty() ? io::load_rig(arguments.character)
-                                   : io::rechart(arguments.sheet, arguments.character);
+    io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
+                                          : io::rechart(arguments.sheet, arguments.character);
+    if (arguments.height_metres > 0.0f) rig.chart.height_metres = arguments.height_metres;
+    return rig;
 }
 
 RagdollOptions options_of(const RagdollArguments& arguments, const io::Rig& rig) {
@@ -88,9 +93,11 @@ void print_plan(const RagdollPlan& plan, const Chart& chart) {
     fmt::print("\n");
 }
 
-}  // namespace
-
-namespace {
+void print_swaying(const SwayPlan& sway) {
+    std::string names;
+    for (const SwayChain& chain : sway.chains) names += (names.empty() ? "" : ", ") + chain.name;
+    if (!names.empty()) fmt::print("  swaying chains: {}\n", names);
+}
 
 // Bodies for what is no body would be a guess at every joint.
 void check_has_body(const io::Rig& rig) {
@@ -117,18 +124,26 @@ int run_ragdoll_build(const RagdollArguments& arguments) {
     }
     int mirrored = 0;
     if (!arguments.mirror.empty()) mirrored = mirror_ragdoll(plan, rig.chart, arguments.mirror);
-    const Findings findings = check_ragdoll(plan, rig.chart);
+    std::optional<SwayPlan> sway;
+    if (!arguments.rebuild) sway = io::read_sway(sheet_of(arguments), rig);
+    if (!sway) sway = plan_sway(rig.character, rig.chart);
+    Findings findings = check_ragdoll(plan, rig.chart);
+    const Findings odd = odd_size(rig.chart);
+    findings.insert(findings.end(), odd.begin(), odd.end());
     if (!arguments.out.empty()) {
         check_sheet_place(arguments.out, rig.character.file);
         io::write_text(arguments.out,
-                       io::sheet_with_ragdoll(rig, plan, fs::absolute(arguments.out).parent_path()));
+                       io::sheet_with_ragdoll(rig, plan, *sway, fs::absolute(arguments.out).parent_path()));
     }
     if (arguments.json) {
-        print_json(ragdoll_report(plan, rig.chart, findings));
+        Json report = ragdoll_report(plan, rig.chart, findings);
+        report["sway"] = io::sway_part(*sway, rig.chart.skeleton);
+        print_json(report);
         return k_done;
     }
     fmt::print("{}: ", bold(rig.character.name));
     print_plan(plan, rig.chart);
+    print_swaying(*sway);
     if (mirrored > 0) fmt::print("  {} bodies taken over from the {}\n", mirrored, arguments.mirror);
     print_findings(findings);
     if (!arguments.out.empty()) fmt::print("\nwrote {}\n", arguments.out.string());
@@ -178,13 +193,15 @@ void add_ragdoll(CommandLine& line) {
             ->option_text("FILE");
         return command;
     };
-    CLI::App* c = add("build", "Fit bodies, masses and joints; write them into the rig sheet",
+    CLI::App* c = add("build", "Fit bodies, masses, joints and swaying chains; write them into the rig sheet",
                       "ragdoll build hero.glb -o hero.rig.json", run_ragdoll_build);
     c->add_option("--learn", arguments->learn, "take the joints' ranges from the clips of this file")
         ->option_text("FILE");
     c->add_option("--mirror", arguments->mirror, "take this side over to the other")
         ->check(CLI::IsMember({"left", "right"}));
-    c->add_flag("--rebuild", arguments->rebuild, "discard the ragdoll in the sheet and build a new one");
+    add_height_option(c, arguments->height_metres);
+    c->add_flag("--rebuild", arguments->rebuild,
+                "discard the ragdoll and the swaying chains in the sheet and build new ones");
     c->add_option("-o,--out", arguments->out, "the sheet to write (.rig.json)")->option_text("FILE");
     add("check", "Report what is wrong with a ragdoll; exit status 1 if anything is",
         "ragdoll check hero.rig.json", run_ragdoll_check);

@@ -6,6 +6,7 @@
 #include "../support/print.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/draw/picture.hpp>
 #include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
@@ -167,20 +168,6 @@ void print_figures(const Figures& figures) {
     }
 }
 
-// A figure whose unit is not metres falls as fast, for its size, as one that is so many metres tall.
-void fall_as_tall_as(float metres, const Chart& chart, sim::DropOptions& options, Findings& findings) {
-    constexpr float k_giant = 4.0f;
-    constexpr float k_dwarf = 0.15f;
-    if (metres > 0.0f) {
-        options.unit = metres / std::max(chart.height, 1e-9f);
-    } else if (chart.height > k_giant || chart.height < k_dwarf) {
-        findings.push_back({Severity::note, "fall.odd-size", chart.character,
-                            fmt::format("it is {:.3g} m tall and falls like a {}", chart.height,
-                                        chart.height > k_giant ? "giant" : "toy"),
-                            "if its unit is not the metre, say how tall it is with --height-metres"});
-    }
-}
-
 // Of the clip that is written, each with its gate and where it is worst.
 void print_measures(std::span<const Measure> measures) {
     for (Measure measure : measures) {
@@ -197,8 +184,9 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
         throw UsageError("nothing to write: give -o OUT.glb, --picture OUT.png, --page OUT.html or --json");
     if (!arguments.picture.empty() && arguments.picture.extension() != ".png")
         throw UsageError(arguments.picture.string() + ": the picture must end in .png");
-    const io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
-                                                : io::rechart(arguments.sheet, arguments.character);
+    io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
+                                          : io::rechart(arguments.sheet, arguments.character);
+    if (arguments.height_metres > 0.0f) rig.chart.height_metres = arguments.height_metres;
     for (const fs::path& out : {arguments.out, arguments.picture})
         check_not_input(out, {arguments.character, arguments.sheet, rig.character.file, arguments.terrain});
     check_page(arguments.page, {arguments.character, arguments.sheet, rig.character.file, arguments.terrain});
@@ -206,12 +194,13 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
         io::ragdoll_of(arguments.sheet.empty() ? arguments.character : arguments.sheet, rig);
     const RagdollBinding binding(plan, rig.chart);
     Findings findings = rig.character.findings;
+    const Findings odd = odd_size(rig.chart);
+    findings.insert(findings.end(), odd.begin(), odd.end());
 
     sim::DropOptions options;
     options.seconds = arguments.seconds;
     options.fps = arguments.fps;
     options.height = arguments.height;
-    fall_as_tall_as(arguments.height_metres, rig.chart, options, findings);
     if (!arguments.speed_words.empty())
         options.speed = Vec3(plain_position(arguments.speed_words, "--speed").data());
     if (!arguments.push_words.empty()) {
@@ -292,10 +281,7 @@ void add_ragdoll_drop(CommandLine& line) {
     c->add_option("--seconds", arguments->seconds, "how long to simulate")->capture_default_str();
     c->add_option("--fps", arguments->fps, "the rate of the clip that is made")->capture_default_str();
     c->add_option("--height", arguments->height, "metres to lift it by first")->capture_default_str();
-    c->add_option("--height-metres", arguments->height_metres,
-                  "how tall the character is, if its unit is not the metre: it falls accordingly")
-        ->check(CLI::Range(0.01, 1000.0))
-        ->option_text("N");
+    add_height_option(c, arguments->height_metres);
     c->add_option("--speed", arguments->speed_words,
                   "how fast it moves at first: m/s to its left, up, forward")
         ->option_text("X,Y,Z");

@@ -117,4 +117,13 @@ CLI::Option* add_file(CLI::App* command, const char* name, fs::path& file, const
     return command->add_option(name, file, what)->option_text("FILE REQUIRED")->required();
 }
 
+void add_height_option(CLI::App* command, float& metres) {
+    command
+        ->add_option("--height-metres", metres,
+                     "how tall the character is, if its unit is not the metre: it weighs, falls and swings "
+                     "accordingly")
+        ->check(CLI::Range(0.01, 1000.0))
+        ->option_text("N");
+}
+
 }  // namespace dendraxis::tool

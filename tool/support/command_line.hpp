@@ -70,4 +70,7 @@ std::unique_ptr<CommandLine> full_command_line();
 /// A required file.
 CLI::Option* add_file(CLI::App* command, const char* name, fs::path& file, const char* what);
 
+/// Adds `--height-metres N` to a command.
+void add_height_option(CLI::App* command, float& metres);
+
 }  // namespace dendraxis::tool

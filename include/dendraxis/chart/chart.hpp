@@ -55,6 +55,7 @@ struct Chart {
     Vec3 up = Vec3::UnitY();      ///< in model space; unit length
     Vec3 facing = Vec3::UnitZ();  ///< in model space; unit length, square to `up`
     float height = 0.0f;          ///< metres (file units, if the file's unit is wrong)
+    float height_metres = 0.0f;   ///< how tall a person said it is; 0: nobody did
     float floor = 0.0f;  ///< where it stands in its clips, along `up` from the model's origin; at rest
                          ///< where it has none
     float rest_floor =

@@ -17,6 +17,7 @@ struct Push {
 /// where it is not finite.
 std::optional<Finding> clamp_push(Push& push, const RagdollPlan& plan);
 
+/// Lengths are metres, whatever the unit of the character's model space: `metres_in_unit`.
 struct DropOptions {
     float seconds = 6.0f;
     float fps = 60.0f;
@@ -25,12 +26,11 @@ struct DropOptions {
     std::optional<unsigned> seed;  ///< turned as a whole at random, up to 6 rad/s and 5 m/s more
     bool until_settled = false;    ///< stop when it has come to rest, after 6 s at the earliest
     std::optional<Push> push;
-    float unit = 1.0f;  ///< metres in a unit of the character's model space; lengths above are metres
     std::vector<std::vector<Vec3>> skin;  ///< of each body what touches the ground: `skin_of_bodies`; or none
     WorldSettings world;
 };
 
-/// How a fall went. Degrees, metres, joules, seconds.
+/// How a fall went. Degrees, metres (as `metres_in_unit` has them), joules, seconds.
 struct DropFigures {
     float separation = 0.0f;      ///< the most that the two ends of a joint were apart
     float overshoot = 0.0f;       ///< the most that a joint was beyond its range

@@ -229,9 +229,11 @@ RagdollPlan ragdoll_of(const fs::path& file, const Rig& rig) {
     return build_ragdoll(rig.character, rig.chart);
 }
 
-std::string sheet_with_ragdoll(const Rig& rig, const RagdollPlan& plan, const fs::path& folder) {
+std::string sheet_with_ragdoll(const Rig& rig, const RagdollPlan& plan, const SwayPlan& sway,
+                               const fs::path& folder) {
     Json sheet = Json::parse(sheet_json(rig.chart, folder, rig.sheet));
     sheet["ragdoll"] = ragdoll_part(plan, rig.chart.skeleton);
+    sheet["sway"] = sway_part(sway, rig.chart.skeleton);
     return text_of(sheet);
 }
 

@@ -57,14 +57,15 @@ Json chart_json(const Chart& chart, const std::string& file) {
                           {"side", span(joint.range.side)},
                           {"about", json_of(joint.range.about)}});
     }
+    Json character{{"file", file},
+                   {"up", json_of(chart.up)},
+                   {"facing", json_of(chart.facing)},
+                   {"height", rounded(chart.height)},
+                   {"stance", to_string(chart.stance)}};
+    if (chart.height_metres > 0.0f) character["height_metres"] = rounded(chart.height_metres);
     return {{"format", "dendraxis-rig"},
             {"version", 1},
-            {"character",
-             {{"file", file},
-              {"up", json_of(chart.up)},
-              {"facing", json_of(chart.facing)},
-              {"height", rounded(chart.height)},
-              {"stance", to_string(chart.stance)}}},
+            {"character", character},
             {"set", chart.set},
             {"hips", bone_json(chart.skeleton, chart.hips)},
             {"root", bone_json(chart.skeleton, chart.root)},
@@ -173,6 +174,7 @@ void add_sheet_findings(const JsonDocument& document, const Choices& decisions, 
 }
 
 void read_postures(const JsonDocument& document, Chart& chart) {
+    chart.height_metres = document.json["character"].value("height_metres", 0.0f);
     const Json stances = document.json.value("stances", Json::object());
     for (const auto& [name, turns] : stances.items()) {
         std::vector<BoneTurn>& own = chart.stances[name];

@@ -7,6 +7,7 @@
 #include <dendraxis/equip/socket.hpp>
 #include <dendraxis/equip/window.hpp>
 #include <dendraxis/ragdoll/plan.hpp>
+#include <dendraxis/ragdoll/sway.hpp>
 
 #include <span>
 
@@ -14,6 +15,7 @@ namespace dendraxis::io {
 
 Json pairing_part(const Pairing& pairing);
 Json ragdoll_part(const RagdollPlan& plan, const Skeleton& skeleton);
+Json sway_part(const SwayPlan& plan, const Skeleton& skeleton);
 Json sockets_part(std::span<const Socket> sockets, const Skeleton& skeleton);
 Json window_part(const ClipWindow& window);
 

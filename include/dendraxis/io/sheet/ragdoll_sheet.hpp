@@ -3,6 +3,7 @@
 
 #include <dendraxis/io/sheet/sheet.hpp>
 #include <dendraxis/ragdoll/build.hpp>
+#include <dendraxis/ragdoll/sway.hpp>
 
 #include <optional>
 
@@ -16,8 +17,9 @@ std::optional<RagdollPlan> read_ragdoll(const std::filesystem::path& file, const
 /// The same, or where there is none the plan that `build_ragdoll` makes.
 RagdollPlan ragdoll_of(const std::filesystem::path& file, const Rig& rig);
 
-/// The text of a rig's sheet with this plan in it; all else in it stays. `folder` as for `sheet_json`.
-std::string sheet_with_ragdoll(const Rig& rig, const RagdollPlan& plan,
+/// The text of a rig's sheet with this plan and these swaying chains in it; all else in it stays. `folder` as
+/// for `sheet_json`.
+std::string sheet_with_ragdoll(const Rig& rig, const RagdollPlan& plan, const SwayPlan& sway,
                                const std::filesystem::path& folder = {});
 
 }  // namespace dendraxis::io

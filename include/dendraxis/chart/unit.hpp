@@ -1,0 +1,28 @@
+// How long a unit of a character's file is.
+#pragma once
+
+#include <dendraxis/chart/chart.hpp>
+
+namespace dendraxis {
+
+/// A unit of length that files are made in.
+struct LengthUnit {
+    const char* name;
+    float metres;
+};
+
+/// Whether a figure so many metres tall is taken as it is (0.2 to 4.5).
+bool is_usual_height(float metres) noexcept;
+
+/// The units that a file may have whose character stands `height` units tall, the likeliest first.
+std::vector<LengthUnit> likely_units(float height);
+
+/// Metres in a unit of the character's model space: by `Chart::height_metres` if a person told it; else 1, as
+/// glTF has it, if that makes a usual height; else the likeliest unit's. What weighs, falls or swings goes by
+/// it.
+float metres_in_unit(const Chart& chart);
+
+/// A note if the character's height is not usual and nobody told it; no finding otherwise.
+Findings odd_size(const Chart& chart);
+
+}  // namespace dendraxis
