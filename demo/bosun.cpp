@@ -1,4 +1,4 @@
-// The bosun: wide navy coat with a belt, sea boots, flat cap, grey beard.
+// The bosun: wide navy coat with a belt and tails, sea boots, flat cap, grey beard.
 #include "people.hpp"
 #include "sculpt.hpp"
 
@@ -38,6 +38,9 @@ const std::vector<Joint> k_bosun_plan = {
     {"Bo.{}.Ball", "Bo.{}.Ankle", {0.152f, 0.032f, 0.098f}},
     {"Bo.{}.UpLegTwist", "Bo.{}.UpLeg", {0.115f, 0.600f, 0.004f}},
     {"Bo.{}.LoLegTwist", "Bo.{}.LoLeg", {0.127f, 0.2725f, -0.008f}},
+    {"Bo.{}.Coat1", "Bo.Pelvis", {0.098f, 0.830f, -0.187f}},
+    {"Bo.{}.Coat2", "Bo.{}.Coat1", {0.103f, 0.690f, -0.200f}},
+    {"Bo.{}.Coat3", "Bo.{}.Coat2", {0.108f, 0.555f, -0.213f}},
 };
 
 std::string bone(const std::string& side, const char* name) {
@@ -140,6 +143,20 @@ void sculpt_bosun_coat(Sculptor& s) {
           std::tuple(1.16f, 0.160f, "Bo.Back4")}) {
         for (const float x : {-0.055f, 0.055f}) s.ellipsoid({x, y, z}, {0.012f, 0.012f, 0.007f}, name, 8);
     }
+}
+
+// Two tails that hang from under the belt over the skirts.
+void sculpt_bosun_tail(Sculptor& s, const std::string& side, float x) {
+    s.material("tails", {0.055f, 0.085f, 0.17f});
+    s.limb({bone(side, "Coat1"), bone(side, "Coat2"), bone(side, "Coat3")}, {x * 0.112f, 0.425f, -0.221f},
+           {{-0.02f, 0.066f, 0.010f},
+            {0.06f, 0.072f, 0.011f},
+            {0.14f, 0.076f, 0.011f},
+            {0.20f, 0.078f, 0.011f},
+            {0.28f, 0.080f, 0.011f},
+            {0.35f, 0.080f, 0.011f},
+            {0.40f, 0.066f, 0.009f}},
+           Vec3(x * 0.35f, 0.0f, -0.94f), 14);
 }
 
 void sculpt_bosun_arm(Sculptor& s, const std::string& side) {
@@ -251,6 +268,7 @@ dendraxis::Character make_bosun() {
     for (const auto& [side, x] : {std::pair("L", 1.0f), std::pair("R", -1.0f)}) {
         sculpt_bosun_arm(s, side);
         sculpt_bosun_leg(s, side, x);
+        sculpt_bosun_tail(s, side, x);
     }
     bosun.meshes = s.finish(bosun.skeleton);
     return bosun;

@@ -1,4 +1,4 @@
-// The deckhand: a child in yellow oilskins and a sou'wester, with mittens.
+// The deckhand: a child in yellow oilskins and a sou'wester, with a pony tail and mittens.
 #include "people.hpp"
 #include "sculpt.hpp"
 
@@ -23,6 +23,10 @@ const std::vector<Joint> k_deckhand_plan = {
     {"dh:{}_leg_lower", "dh:{}_leg_upper", {0.070f, 0.315f, 0.006f}},
     {"dh:{}_ankle", "dh:{}_leg_lower", {0.072f, 0.068f, -0.014f}},
     {"dh:{}_toe", "dh:{}_ankle", {0.078f, 0.020f, 0.074f}},
+    {"dh:pony_a", "dh:head", {0, 1.060f, -0.080f}},
+    {"dh:pony_b", "dh:pony_a", {0, 1.030f, -0.125f}},
+    {"dh:pony_c", "dh:pony_b", {0, 0.965f, -0.145f}},
+    {"dh:pony_d", "dh:pony_c", {0, 0.900f, -0.148f}},
 };
 
 constexpr std::array<float, 3> k_oilskin{0.75f, 0.48f, 0.03f};
@@ -55,6 +59,18 @@ void sculpt_deckhand_head(Sculptor& s) {
             {{0, 1.170f, 0.000f}, {0.084f, 0, 0}, {0, 0, 0.098f}},
             {{0, 1.205f, -0.006f}, {0.044f, 0, 0}, {0, 0, 0.052f}}},
            head, 22);
+}
+
+void sculpt_deckhand_hair(Sculptor& s) {
+    s.material("hair", {0.33f, 0.13f, 0.04f});
+    s.limb({"dh:pony_a", "dh:pony_b", "dh:pony_c", "dh:pony_d"}, {0, 0.835f, -0.146f},
+           {{-0.015f, 0.020f, 0.020f},
+            {0.03f, 0.022f, 0.021f},
+            {0.06f, 0.031f, 0.027f},
+            {0.12f, 0.034f, 0.029f},
+            {0.18f, 0.028f, 0.024f},
+            {0.235f, 0.014f, 0.012f}},
+           Vec3::UnitX(), 12);
 }
 
 void sculpt_deckhand_body(Sculptor& s) {
@@ -169,6 +185,7 @@ dendraxis::Character make_deckhand() {
     for (const Joint& joint : joints) positions.emplace_back(joint.name, joint.position);
     Sculptor s(positions);
     sculpt_deckhand_head(s);
+    sculpt_deckhand_hair(s);
     sculpt_deckhand_body(s);
     for (const auto& [side, x] : {std::pair("l", 1.0f), std::pair("r", -1.0f)}) {
         sculpt_deckhand_arm(s, side);

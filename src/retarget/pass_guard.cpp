@@ -25,7 +25,7 @@ PassGuard::PassGuard(PassRun& run) : run_(run) {
     const Pairing& pairing = run.plan.pairing;
     feet_ = track_feet(pairing.source, run.source, pairing.settings.contacts);
     std::vector<Joints> source;
-    for (std::size_t f = 0; f < run.frames(); ++f) {
+    for (std::size_t f = run.first; f < run.end(); ++f) {
         for (const LimbPlan* limb : limbs_) {
             const LimbJoints joints = limb->source.joints(run.source_pose(f));
             source.push_back({run.plan.leg_ratio * joints.root, run.plan.leg_ratio * joints.middle,
@@ -61,7 +61,7 @@ PassGuard::Figures PassGuard::measure() {
     std::vector<Joints> now;
     now.reserve(turned_.size());
     std::vector<Vec3> last(run_.plan.legs.size());
-    for (std::size_t f = 0; f < run_.frames(); ++f) {
+    for (std::size_t f = run_.first; f < run_.end(); ++f) {
         run_.pose(f);
         read_joints(now);
         figures.feet += feet_fault(f, last);
@@ -74,7 +74,7 @@ PassGuard::Figures PassGuard::measure() {
         return sum / static_cast<float>(std::max<std::size_t>(count, 1));
     };
     figures.direction = mean_of(figures.direction, 2 * now.size());
-    figures.feet = std::sqrt(mean_of(figures.feet, run_.frames() * run_.plan.legs.size()));
+    figures.feet = std::sqrt(mean_of(figures.feet, (run_.end() - run_.first) * run_.plan.legs.size()));
     figures.jerk =
         worst_acceleration(now) / std::max(source_acceleration_, 1e-4f * run_.plan.pairing.target.height);
     return figures;
@@ -99,7 +99,7 @@ float PassGuard::feet_fault(std::size_t frame, std::vector<Vec3>& last) const {
                                           : std::max(0.0f, std::min(0.0f, wanted) - height)) /
                       leg.target_length;
         const Vec3 ball = position_of(sole, sole.parts[k_ball], run_.model);
-        if (frame > 0 && foot.planted[frame][k_ball] && foot.planted[frame - 1][k_ball]) {
+        if (frame > run_.first && foot.planted[frame][k_ball] && foot.planted[frame - 1][k_ball]) {
             const Vec3 theirs =
                 run_.plan.to_target * Vec3(foot.parts[frame][k_ball] - foot.parts[frame - 1][k_ball]);
             Vec3 beyond =

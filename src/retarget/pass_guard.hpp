@@ -11,7 +11,7 @@ namespace dendraxis::detail {
 
 class PassGuard {
  public:
-    /// `run` holds the poses as turning alone has them.
+    /// `run` holds the poses as turning alone has them. Only the clip's own frames count.
     explicit PassGuard(PassRun& run);
 
     /// Lengths of a limb that must be mended for each radian that limbs turn: what stands on a floor is seen

@@ -71,6 +71,8 @@ struct PassRun {
     const PassPlan& plan;
     const Clip& source;
     Clip& result;  ///< poses of the target, changed by each pass
+    /// Frames before the first and after the last of the clip itself are of a loop's rounds around it.
+    std::size_t first = 0;
     std::vector<Vec3>
         shift;  ///< a frame: how far the floor was moved under the target by its root-motion rule
     std::vector<Transform> model;
@@ -81,6 +83,7 @@ struct PassRun {
         return std::span(source_model).subspan(frame * source.bone_count, source.bone_count);
     }
     std::size_t frames() const { return result.frame_count(); }
+    std::size_t end() const { return frames() - first; }
     const Skeleton& skeleton() const { return plan.pairing.target.skeleton; }
     float frames_in(float seconds) const { return seconds * result.fps; }
     /// The result's frame in model space, in `model`.

@@ -55,13 +55,13 @@ void make_root_path(PassRun& run) {
     const Chart& target = run.plan.pairing.target;
     const std::vector<Vec3> path = path_of(run.skeleton(), run.result, target.hips, target.up, false);
     float farthest = 0.0f;
-    for (const Vec3& position : path) farthest = std::max(farthest, (position - path.front()).norm());
+    for (const Vec3& position : path) farthest = std::max(farthest, (position - path[run.first]).norm());
     // A character that stays where it is keeps its root where it is.
     if (farthest < 0.25f * leg_length(target)) return;
     const bool carries = run.skeleton().is_above(target.root, target.hips);
     for (std::size_t f = 0; f < run.frames(); ++f) {
         run.pose(f);
-        const Vec3 by = path[f] - path.front();
+        const Vec3 by = path[f] - path[run.first];
         move_bone(run, f, target.root, by);
         if (carries) move_bone(run, f, target.hips, -by);
     }
@@ -69,7 +69,8 @@ void make_root_path(PassRun& run) {
 
 }  // namespace
 
-std::vector<Vec3> root_motion_shift(const Pairing& pairing, const Clip& clip, float leg_ratio) {
+std::vector<Vec3> root_motion_shift(const Pairing& pairing, const Clip& clip, float leg_ratio,
+                                    std::size_t first) {
     std::vector<Vec3> shift(clip.frame_count(), Vec3::Zero());
     const RootMotion root_motion = pairing.settings.root_motion_of(clip.name);
     if (root_motion == RootMotion::scaled || clip.frame_count() < 2) return shift;
@@ -79,13 +80,13 @@ std::vector<Vec3> root_motion_shift(const Pairing& pairing, const Clip& clip, fl
         path_of(source.skeleton, clip, has_root ? source.root : source.hips, source.up, has_root);
     const Quat to_target = source_to_target(pairing);
     const float more = root_motion == RootMotion::in_place ? -leg_ratio : 1.0f - leg_ratio;
-    for (std::size_t f = 0; f < shift.size(); ++f) shift[f] = more * (to_target * (path[f] - path.front()));
+    for (std::size_t f = 0; f < shift.size(); ++f) shift[f] = more * (to_target * (path[f] - path[first]));
     return shift;
 }
 
 void detail::carry_root_motion(PassRun& run) {
     const Pairing& pairing = run.plan.pairing;
-    run.shift = root_motion_shift(pairing, run.source, run.plan.leg_ratio);
+    run.shift = root_motion_shift(pairing, run.source, run.plan.leg_ratio, run.first);
     const RootMotion root_motion = pairing.settings.root_motion_of(run.source.name);
     if (root_motion != RootMotion::scaled) move_character(run, run.shift);
     // Copied root motion leaves the floor where it is; what is planted stays on it.

@@ -12,6 +12,7 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/floor.hpp>
+#include <dendraxis/chart/loop.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -25,6 +26,8 @@ namespace dendraxis {
 namespace {
 
 using namespace detail;
+
+constexpr float k_around_seconds = 1.0f;
 
 void check_hips(const Chart& chart) {
     if (chart.hips == k_no_bone) {
@@ -131,6 +134,15 @@ bool may_aim(const Pairing& pairing, const Chain& chain) {
 bool may_lean(const Pairing& pairing) {
     const PairingSettings& settings = pairing.settings;
     return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest");
+}
+
+// All bones but those that go over the floor.
+std::vector<int> bones_below(const Chart& chart, int body) {
+    std::vector<int> bones;
+    for (int bone = 0; bone < static_cast<int>(chart.skeleton.size()); ++bone) {
+        if (!chart.skeleton.is_above(bone, body)) bones.push_back(bone);
+    }
+    return bones;
 }
 
 // The passes that correct what turning leaves over, each only if it mends more than it harms.
@@ -352,15 +364,39 @@ void Transfer::aim_trunk(const Clip& clip, Clip& result) const {
 }
 
 Clip Transfer::apply(const Clip& given) const {
-    const Clip clip = passes_->pairing.is_same_build() ? given : on_floor(passes_->pairing.source, given);
+    const Chart& source = passes_->pairing.source;
+    const Clip clip = passes_->pairing.is_same_build() ? given : on_floor(source, given);
+    const std::optional<Loop> loop = passes_->is_exact ? std::nullopt : find_loop(source, clip);
+    Clip result = loop ? apply_loop(clip, *loop) : apply_passes(clip, 0);
+    hold_poses(clip, result);
+    return result;
+}
+
+Clip Transfer::apply_passes(const Clip& clip, std::size_t first) const {
     Clip result = apply_turns(clip);
     aim_trunk(clip, result);
-    PassRun run{*passes_, clip, result, {}, {}, std::vector<Transform>(clip.transforms.size())};
+    PassRun run{*passes_, clip, result, first, {}, {}, std::vector<Transform>(clip.transforms.size())};
     to_model_space(passes_->pairing.source.skeleton, clip.transforms, run.source_model);
     carry_root_motion(run);
     if (!passes_->is_exact) run_passes(run);
     feed_twists_over_time(program_->twists, target_bones_, result.transforms);
-    hold_poses(clip, result);
+    return result;
+}
+
+// With as much of the rounds before and after as passes look around, so that the result is a loop as well.
+Clip Transfer::apply_loop(const Clip& clip, const Loop& loop) const {
+    const auto around = static_cast<std::size_t>(std::lround(k_around_seconds * clip.fps));
+    Clip result = apply_passes(unrolled(passes_->pairing.source, clip, loop, around, around), around);
+    const auto begin = result.transforms.begin();
+    const auto skipped = static_cast<std::ptrdiff_t>(around * target_bones_);
+    const auto kept = static_cast<std::ptrdiff_t>(clip.frame_count() * target_bones_);
+    result.transforms = {begin + skipped, begin + skipped + kept};
+    if (loop.closes(clip)) {
+        const auto last = result.frame(clip.frame_count() - 1);
+        const std::vector<Transform> end(last.begin(), last.end());
+        close_loop(result, loop, end,
+                   bones_below(passes_->pairing.target, body_bone(passes_->pairing.target)));
+    }
     return result;
 }
 

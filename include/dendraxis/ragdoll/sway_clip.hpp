@@ -21,11 +21,6 @@ struct SwayedClip {
     std::vector<SwayFigures> chains;  ///< one a chain of the plan
 };
 
-/// The transform that the character has gone by from the first frame of a clip to its last, if the clip is a
-/// loop: its last pose is its first one, moved over the floor and turned about up. Within 1 degree and half a
-/// hundredth of the height.
-std::optional<Transform> loop_step(const Chart& chart, const Clip& clip);
-
 /// Plays a clip and lets the chains swing, on the clip's own floor. A loop is played until the chains repeat
 /// themselves; what is left then is spread over it. Any other clip starts with chains that hang still in its
 /// first pose. Chains touch the floor if they are above it at rest. Same input, same bits.

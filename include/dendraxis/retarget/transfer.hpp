@@ -10,6 +10,7 @@
 
 namespace dendraxis {
 
+struct Loop;
 struct MatchedStance;
 
 namespace detail {
@@ -50,8 +51,8 @@ class Transfer {
 
     /// A whole clip with all passes: a trunk of fewer bones aimed as the source's, root motion by its rule,
     /// feet that stand where the source's do, hands kept on the body and together, arms kept out of the body,
-    /// joints kept in their ranges, as the pairing's settings ask. Throws `Error` where it is not a clip of
-    /// the source.
+    /// joints kept in their ranges, as the pairing's settings ask. A loop (`find_loop`) stays one. Throws
+    /// `Error` where it is not a clip of the source.
     Clip apply(const Clip& clip) const;
 
     /// A whole clip by its turning alone: what `apply` of poses gives, without any pass.
@@ -64,6 +65,8 @@ class Transfer {
     void apply(const detail::PositionProgram& positions, std::span<const Transform> source,
                std::span<Transform> target, Workspace& workspace) const;
     void aim_trunk(const Clip& clip, Clip& result) const;
+    Clip apply_passes(const Clip& clip, std::size_t first) const;
+    Clip apply_loop(const Clip& clip, const Loop& loop) const;
     void compile_follow(const Pairing& pairing, const MatchedStance& stance, detail::TurnProgram& program);
     void compile_root_motion(const Pairing& pairing, float hips_drop, detail::TurnProgram& program);
 
