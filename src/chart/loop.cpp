@@ -60,6 +60,17 @@ class LoopFinder {
         return std::nullopt;
     }
 
+    LoopGap gap() const {
+        const Transform step = step_of(going(poses_[0], poses_[3]));
+        LoopGap worst;
+        all_of_body([&](std::size_t b) {
+            const float distance = apart(step * poses_[0][b], poses_[3][b]);
+            if (worst.bone == k_no_bone || distance > worst.distance) worst = {distance, static_cast<int>(b)};
+            return true;
+        });
+        return worst;
+    }
+
  private:
     Going going(const Pose& from, const Pose& to) const {
         const Quat turn = (to[body_].rotation * from[body_].rotation.conjugate()).normalized();
@@ -130,6 +141,11 @@ class LoopFinder {
 std::optional<Loop> find_loop(const Chart& chart, const Clip& clip) {
     if (clip.frame_count() < k_least_frames || clip.bone_count != chart.skeleton.size()) return std::nullopt;
     return LoopFinder(chart, clip).find(clip.frame_count());
+}
+
+LoopGap loop_gap(const Chart& chart, const Clip& clip) {
+    if (clip.frame_count() < 2 || clip.bone_count != chart.skeleton.size()) return {};
+    return LoopFinder(chart, clip).gap();
 }
 
 Clip unrolled(const Chart& chart, const Clip& clip, const Loop& loop, std::size_t before, std::size_t after) {

@@ -5,6 +5,7 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/floor.hpp>
 #include <dendraxis/chart/joint_turn.hpp>
+#include <dendraxis/chart/loop.hpp>
 #include <dendraxis/retarget/contacts.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/retarget/root_motion.hpp>
@@ -68,6 +69,7 @@ class Reviewer {
         review.measures.push_back(root_motion_error());
         review.measures.push_back(trunk_error());
         review.measures.push_back(hips_height());
+        review.measures.push_back(loop_opening());
         review.measures.push_back(detail::joint_error(pairing_, source_, source_model_, model_));
         return review;
     }
@@ -308,6 +310,17 @@ class Reviewer {
                                pairing_.target.skeleton.bone(pairing_.target.hips).label);
         }
         return height;
+    }
+
+    Measure loop_opening() const {
+        Measure gap{"loop_gap_pct", 0.0f, -1, ""};
+        const auto loop = find_loop(pairing_.source, source_);
+        if (!loop || !loop->closes(source_)) return gap;
+        const LoopGap own = loop_gap(pairing_.target, result_);
+        if (own.bone == k_no_bone) return gap;
+        detail::keep_worst(gap, 100.0f * own.distance / std::max(pairing_.target.height, 1e-6f), frames() - 1,
+                           pairing_.target.skeleton.bone(own.bone).label);
+        return gap;
     }
 
     const Pairing& pairing_;

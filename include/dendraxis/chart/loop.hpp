@@ -21,6 +21,14 @@ struct Loop {
 /// the clip moves at its ends.
 std::optional<Loop> find_loop(const Chart& chart, const Clip& clip);
 
+/// How far the body is at a clip's end from how it is at its start, less what it goes by over the floor: the
+/// joint that is farthest off.
+struct LoopGap {
+    float distance = 0.0f;  ///< model units
+    int bone = k_no_bone;
+};
+LoopGap loop_gap(const Chart& chart, const Clip& clip);
+
 /// The clip with so many frames of the rounds before and after it.
 Clip unrolled(const Chart& chart, const Clip& clip, const Loop& loop, std::size_t before, std::size_t after);
 
