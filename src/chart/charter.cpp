@@ -46,24 +46,40 @@ bool Charter::charted(int bone) const {
 }
 
 void chart_loose(Charter& charter) {
-    int number = 0;
     const Body& body = charter.body;
+    // What a limb, the trunk or the head hangs on is part of the body.
+    std::vector<char> carries(body.count(), 0);
+    for (const Chain& chain : charter.chart.chains) {
+        for (int bone = chain.bones.front(); bone != k_no_bone; bone = body.hangs_on(bone))
+            carries[static_cast<std::size_t>(bone)] = 1;
+    }
+    const auto is_loose = [&](int bone) {
+        return bone != k_no_bone && carries[static_cast<std::size_t>(bone)] == 0 && !charter.charted(bone);
+    };
+    std::vector<std::vector<int>> rows;
     for (int bone = 0; bone < static_cast<int>(body.count()); ++bone) {
-        if (!body.lives(bone) || charter.charted(bone)) continue;
+        if (!body.lives(bone) || !is_loose(bone)) continue;
         const int above = body.hangs_on(bone);
         // Where a row begins: below what is charted, or beside another row.
-        const bool begins = above == k_no_bone || charter.charted(above) || body.main_child(above) != bone;
-        if (!begins) continue;
+        if (is_loose(above) && body.main_child(above) == bone) continue;
         std::vector<int> row;
-        for (int next = bone; next != k_no_bone && !charter.charted(next); next = body.main_child(next))
-            row.push_back(next);
+        for (int next = bone; is_loose(next); next = body.main_child(next)) row.push_back(next);
         const bool flesh = !body.has_skin ||
                            std::any_of(row.begin(), row.end(), [&](int b) { return body.mass_of(b) > 0.0f; });
         const bool on_body = charter.chart.hips != k_no_bone && body.hangs_below(bone, charter.chart.hips);
-        if (row.size() >= 2 && flesh && on_body)
-            charter.add("loose." + std::to_string(++number), row, 0.75f,
-                        {"a row of bones that belongs to no limb"});
+        if (row.size() >= 2 && flesh && on_body) rows.push_back(std::move(row));
     }
+    // By where they begin, not by the file's order: from above, of a pair the left one first.
+    const Vec3 left = body.up.cross(body.facing);
+    const auto place = [&](const std::vector<int>& row) {
+        const Vec3 at = body.at(row.front());
+        return at.dot(body.up) + 1e-2f * at.dot(left) + 1e-3f * at.dot(body.facing);
+    };
+    std::stable_sort(rows.begin(), rows.end(),
+                     [&](const auto& a, const auto& b) { return place(a) > place(b); });
+    for (std::size_t i = 0; i < rows.size(); ++i)
+        charter.add("loose." + std::to_string(i + 1), rows[i], 0.75f,
+                    {"a row of bones that belongs to no limb"});
 }
 
 }  // namespace dendraxis::detail

@@ -12,6 +12,7 @@ RagdollBinding::RagdollBinding(RagdollPlan plan, const Chart& chart)
       skeleton_(chart.skeleton),
       up_(chart.up),
       facing_(chart.facing),
+      floor_(chart.floor),
       body_of_bone_(chart.skeleton.size(), -1) {
     require_sound(plan_, chart);
     const std::vector<Transform> rest = rest_in_model_space(skeleton_);

@@ -112,6 +112,7 @@ void fit_missing(RagdollPlan& plan, const Character& character, const Chart& cha
                                             : end_of_body(plan, chart.skeleton, heads, static_cast<int>(i));
         task.trunk = is_trunk(body.name);
         task.boxy = task.trunk || body.name.starts_with("foot.");
+        task.loose = planned != segments.end() && planned->loose;
         task.height = chart.height;
         Fit& fit = fits[i];
         fit.wanted = true;

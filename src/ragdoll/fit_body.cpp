@@ -15,6 +15,7 @@
 namespace dendraxis::detail {
 namespace {
 
+constexpr float k_covered = 0.5f;            // of a segment of hair or cloth
 constexpr std::size_t k_first_places = 200;  // to find the shape
 constexpr std::size_t k_last_places = 1600;  // to refine it
 constexpr float k_grown = 1.15f;
@@ -196,11 +197,34 @@ PlacedShape from_length(const FitTask& task, std::span<const Vec3> positions) {
     return placed;
 }
 
+// A shape along a segment of which it leaves most bare is made as long as that: the few vertices of a coarse
+// strip stand at its joints.
+PlacedShape over_segment(PlacedShape placed, const FitTask& task) {
+    const Vec3 axis = placed.frame.rotation * Vec3::UnitY();
+    const auto along = [&](const Vec3& position) { return axis.dot(position - placed.frame.translation); };
+    const float low = std::min(along(task.from), along(task.to));
+    const float high = std::max(along(task.from), along(task.to));
+    const float& half = placed.shape.half.y();
+    if (std::min(high, half) - std::max(low, -half) > k_covered * (high - low)) return placed;
+    placed.frame.translation += 0.5f * (low + high) * axis;
+    placed.shape.half.y() = 0.5f * (high - low);
+    return placed;
+}
+
 // A way to turn a shape, and what it costs.
 struct Turn {
     Quat turn;
     float handicap;
 };
+
+// Along a line, turned about it by so much of a quarter.
+std::vector<Turn> turns_about(const Vec3& axis) {
+    std::vector<Turn> turns;
+    const Quat first = frame_of(axis, Vec3::UnitX());
+    for (const float degrees : {22.5f, 45.0f, 67.5f})
+        turns.push_back({Quat(Eigen::AngleAxisf(degrees / k_degrees, axis)) * first, 0.01f});
+    return turns;
+}
 
 // The box that nearly all of the skin lies on, as block figures have: its volume and its vertices say more
 // than any fit. The smallest, if there is one.
@@ -249,9 +273,12 @@ PlacedShape fit_body(const FitTask& task, std::span<const Vec3> positions, float
                             {frame_of(long_axis(few), Vec3::UnitX()), task.boxy ? 0.2f : 0.03f},
                             {frame_of(Vec3::UnitX(), Vec3::UnitY()), 0.03f},
                             {frame_of(Vec3::UnitZ(), Vec3::UnitX()), 0.03f}};
-    if (along.norm() > 0.005f * task.height)
+    if (along.norm() > 0.005f * task.height) {
+        if (task.loose) turns = turns_about(along.normalized());
         turns.push_back({frame_of(along, Vec3::UnitX()), task.boxy ? 0.2f : 0.0f});
-    if (const auto block = block_of(positions, turns, k_least_half * task.height)) return *block;
+    }
+    if (const auto block = block_of(positions, turns, k_least_half * task.height))
+        return task.loose ? over_segment(*block, task) : *block;
     float best = 1e30f;
     PlacedShape result;
     const auto attempt = [&](ShapeKind kind, const Turn& turn, float handicap) {
@@ -271,7 +298,7 @@ PlacedShape fit_body(const FitTask& task, std::span<const Vec3> positions, float
     if (!flat) attempt(ShapeKind::sphere, {Quat::Identity(), 0.0f}, 0.02f);
     Fitter last(some, volume, result);
     last.fit(false);
-    return last.result();
+    return task.loose ? over_segment(last.result(), task) : last.result();
 }
 
 }  // namespace dendraxis::detail

@@ -32,6 +32,7 @@ struct FitTask {
     Vec3 to = Vec3::Zero();    ///< where the segment ends
     bool trunk = false;        ///< thick for its length
     bool boxy = false;         ///< rather an upright box than a capsule along the bone: trunk and feet
+    bool loose = false;        ///< along the bone whatever fits better: hair, cloth
     float height = 1.0f;       ///< the character's
 };
 

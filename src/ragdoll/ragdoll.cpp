@@ -23,6 +23,22 @@ bool is_finite(const BodyState& state) {
 float smooth(float share) {
     return share * share * (3.0f - 2.0f * share);
 }
+constexpr float k_steepest = 1.5f;  // of `smooth`
+
+// From one turn to another along the arc between them as they are given, which may be the long one.
+Quat on_arc(const Quat& from, const Quat& to, float share) {
+    const float cosine = std::clamp(from.dot(to), -1.0f, 1.0f);
+    if (std::abs(cosine) > 0.9995f) return from.slerp(share, to);
+    const float angle = std::acos(cosine);
+    return Quat((std::sin((1.0f - share) * angle) * from.coeffs() + std::sin(share * angle) * to.coeffs()) /
+                std::sin(angle))
+        .normalized();
+}
+
+// The same turn, written on the side of the other.
+Quat beside(const Quat& other, const Quat& turn) {
+    return other.dot(turn) < 0.0f ? Quat(-turn.coeffs()) : turn;
+}
 
 }  // namespace
 
@@ -51,6 +67,7 @@ Ragdoll::Ragdoll(const RagdollBinding& binding, const RagdollSettings& settings)
     animated_ = rest_pose(binding.skeleton());
     kept_ = animated_;
     asked_pose_ = animated_;
+    toward_.resize(animated_.size(), Quat::Identity());
     model_.resize(animated_.size());
     head_ = plan.find("head");
 }
@@ -74,7 +91,11 @@ void Ragdoll::animate(std::span<const Transform> local, const Transform& control
         if (!is_free(b)) states_[b] = state;
     }
     seen_ = true;
-    if (state_ == RagdollState::recovering && since_ >= ends_) follow();
+    if (state_ == RagdollState::recovering) {
+        for (std::size_t i = 0; i < toward_.size(); ++i)
+            toward_[i] = beside(toward_[i], animated_[i].rotation);
+        if (since_ >= ends_) follow();
+    }
     give_orders();
 }
 
@@ -85,7 +106,7 @@ void Ragdoll::give_orders() noexcept {
     for (std::size_t b = 0; b < bodies_.size(); ++b) {
         BodyOrder& order = bodies_[b];
         const bool goes_free = free_[b] != 0 && !plan.bodies[b].kinematic;
-        order.placed = goes_free && order.motion != BodyMotion::free;
+        order.placed = goes_free && (moved_ || order.motion != BodyMotion::free);
         order.motion = !any ? BodyMotion::absent : goes_free ? BodyMotion::free : BodyMotion::kinematic;
         order.state = states_[b];
     }
@@ -105,6 +126,7 @@ void Ragdoll::give_orders() noexcept {
             state_ == RagdollState::held ? shares_[j] * std::max(0.0f, plan.joints[j].strength) : 0.0f;
         if (active) order.target = binding_.turn_in(animated_, j);
     }
+    moved_ = false;
 }
 
 void Ragdoll::copy_bones_of(std::size_t body, std::span<const Transform> from,
@@ -142,8 +164,12 @@ void Ragdoll::pose(std::span<Transform> local) noexcept {
     }
     if (state_ == RagdollState::recovering && ends_ > 0.0f) {
         const float share = smooth(std::clamp(since_ / ends_, 0.0f, 1.0f));
-        std::copy(kept_.begin(), kept_.end(), local.begin());
-        blend_poses(local, animated_, share);
+        for (std::size_t i = 0; i < local.size(); ++i) {
+            local[i] = kept_[i];
+            local[i].rotation = on_arc(kept_[i].rotation, toward_[i], share);
+            local[i].translation += share * (animated_[i].translation - kept_[i].translation);
+            local[i].scale += share * (animated_[i].scale - kept_[i].scale);
+        }
     }
 }
 
@@ -195,13 +221,14 @@ void Ragdoll::let_go_below(int body, float seconds) noexcept {
     release(asked_, seconds);
 }
 
-bool Ragdoll::land(float speed) noexcept {
+bool Ragdoll::land(float speed, float seconds) noexcept {
     if (!(speed > settings_.landing_speed) || is_free(0)) return false;
-    let_go();
+    let_go({}, seconds);
     return true;
 }
 
-HitOutcome Ragdoll::hit(int body, const Vec3& impulse, const Vec3& point, bool part_alone) noexcept {
+HitOutcome Ragdoll::hit(int body, const Vec3& impulse, const Vec3& point, bool part_alone,
+                        float seconds) noexcept {
     HitOutcome outcome;
     if (body < 0 || static_cast<std::size_t>(body) >= states_.size()) return outcome;
     const auto index = static_cast<std::size_t>(body);
@@ -212,9 +239,9 @@ HitOutcome Ragdoll::hit(int body, const Vec3& impulse, const Vec3& point, bool p
     const double strength = impulse.cast<double>().norm();
     if (!is_free(index) && strength > static_cast<double>(settings_.hit_impulse)) {
         if (part_alone)
-            let_go_below(body);
+            let_go_below(body, seconds);
         else
-            let_go();
+            let_go({}, seconds);
         outcome.let_go = true;
     }
     if (!is_free(index) || strength == 0.0) return outcome;
@@ -247,6 +274,25 @@ void Ragdoll::hold(std::span<const float> share) noexcept {
     if (std::none_of(free_.begin(), free_.end(), [](char f) { return f != 0; })) let_go();
     state_ = RagdollState::held;
     give_orders();
+}
+
+void Ragdoll::teleport(const Transform& from, const Transform& to) noexcept {
+    const Quat turn = (to.rotation * from.rotation.conjugate()).normalized();
+    const auto move = [&](Vec3& position, Quat& own) {
+        position = to.translation + turn * (position - from.translation);
+        own = (turn * own).normalized();
+    };
+    for (std::vector<BodyState>* states : {&states_, &now_animated_, &before_, &still_at_}) {
+        for (BodyState& state : *states) {
+            move(state.position, state.turn);
+            state.velocity = turn * state.velocity;
+            state.angular_velocity = turn * state.angular_velocity;
+        }
+    }
+    move(controller_.translation, controller_.rotation);
+    moved_ = true;
+    give_orders();
+    moved_ = true;  // `animate` gives orders anew before the engine has seen these
 }
 
 void Ragdoll::follow() noexcept {
@@ -296,7 +342,8 @@ Transform Ragdoll::recover(std::span<const Transform> first_pose, float seconds)
         const Vec3 hips = put.rotation * (controller_.rotation.conjugate() *
                                           (now_animated_[0].position - controller_.translation));
         Vec3 position = states_[0].position - hips;
-        // As high as the ground is: where the lowest body lies, and where the first pose has its own lowest.
+        // As high as the ground is: where the lowest body lies, and where the first pose has its own lowest,
+        // which may be over the floor and is not below it.
         float lies = 1e30f;
         float stands = 1e30f;
         for (std::size_t b = 0; b < states_.size(); ++b) {
@@ -304,7 +351,7 @@ Transform Ragdoll::recover(std::span<const Transform> first_pose, float seconds)
             lies = std::min(lies, up.dot(states_[b].position) - half);
             stands = std::min(stands, up.dot(now_animated_[b].position - controller_.translation) - half);
         }
-        position += up * (lies - std::max(0.0f, stands) - up.dot(position));
+        position += up * (lies - std::max(binding_.floor(), stands) - up.dot(position));
         put.translation = position;
     }
     // The pose that it lies in, as seen from the character controller's new position.
@@ -316,7 +363,13 @@ Transform Ragdoll::recover(std::span<const Transform> first_pose, float seconds)
     std::copy(alive_.begin(), alive_.end(), free_.begin());
     state_ = RagdollState::recovering;
     since_ = 0.0f;
-    ends_ = std::isfinite(seconds) ? std::max(1e-3f, seconds) : 1e-3f;
+    float farthest = 0.0f;
+    for (std::size_t i = 0; i < toward_.size(); ++i) {
+        toward_[i] = beside(kept_[i].rotation, animated_[i].rotation);
+        farthest = std::max(farthest, angle_between(kept_[i].rotation, toward_[i]));
+    }
+    ends_ = std::max(std::isfinite(seconds) ? std::max(1e-3f, seconds) : 1e-3f,
+                     k_steepest * farthest / std::max(1e-3f, settings_.fastest_recovery));
     seen_ = false;
     to_model_space(binding_.skeleton(), animated_, model_);
     give_orders();

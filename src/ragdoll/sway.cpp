@@ -12,7 +12,6 @@ using detail::bend;
 using detail::between;
 using detail::carry_along;
 using detail::keep_lengths;
-using detail::quick_arc;
 using detail::RowStep;
 using detail::ShownLink;
 using detail::SwayAnchor;
@@ -20,14 +19,15 @@ using detail::SwayLink;
 using detail::SwayParticle;
 using detail::SwayProgram;
 using detail::SwayRow;
+using detail::take_twists;
 using detail::unit_or;
 
 constexpr float k_longest_sway_frame = 0.25f;  // seconds
 constexpr float k_steps_a_second = 240.0f;
-constexpr int k_length_rounds = 2;
-constexpr float k_fastest = 60.0f;      // lengths of the chain a second, seen from what it hangs from
-constexpr float k_cut_turn = 1.05f;     // radians in a step: no body turns so fast
-constexpr float k_cut_lengths = 10.0f;  // lengths of the chain in a step: no body moves so far
+constexpr float k_fastest = 60.0f;        // lengths of the chain a second, seen from what it hangs from
+constexpr float k_twist_seconds = 0.12f;  // in which a twist that another gave dies away
+constexpr float k_cut_turn = 1.05f;       // radians in a step: no body turns so fast
+constexpr float k_cut_lengths = 10.0f;    // lengths of the chain in a step: no body moves so far
 
 // `to` brought to an angle of at most `most` from `from`; all unit vectors.
 Vec3 within_cone(const Vec3& from, const Vec3& to, float most) {
@@ -59,6 +59,7 @@ struct Sway::Inner {
     const SwayProgram& program;
     detail::SwayBody body;
     bool seen = false;
+    bool followed = false;                // something else moved the rows last
     std::vector<SwayParticle> particles;  // the ends of all links
     std::vector<Transform> world;         // of all bones
     std::vector<ShownLink> shown;
@@ -156,7 +157,8 @@ struct Sway::Inner {
             const Vec3 kept = head + step.shown[i].length * direction;
             const Vec3 moved = body.out_of(kept, i, own.radius, step.share);
             if (moved != kept) direction = within_cone(aim, unit_or(moved - head, aim), own.most_turn);
-            above = (quick_arc(aim, direction) * goal_turn).normalized();
+            above = step.turned_to(i, goal_turn, aim, direction);
+            particle.twist *= std::exp(-step.h / k_twist_seconds);
             head += step.shown[i].length * direction;
             particle.position = head;
             particle.bent = direction - aim;
@@ -183,24 +185,33 @@ struct Sway::Inner {
         const SwayChain& own = program.plan.chains[chain];
         const SwayAnchor now = look_at(row);
         if (!seen || is_cut(row, anchors[chain], now)) start_at_animation(chain, now);
+        // What something else did to the row is no motion of the animation.
+        if (followed) std::copy_n(&shown[row.first], row.count, &shown_before[row.first]);
         const SwayAnchor before = anchors[chain];
         RowStep step{{&shown_before[row.first], row.count},
                      {&shown[row.first], row.count},
                      {&particles[row.first], row.count},
                      now};
+        if (followed) {
+            step.anchor = before;
+            take_twists(step, {&turns[row.first], row.count});
+        }
         body.choose(row, step.shown, now.position, {&ends[row.first], row.count});
         const bool moves = animation_moves(row);
         const int steps = dt > 0.0f ? static_cast<int>(std::ceil(dt * k_steps_a_second - 1e-3f)) : 0;
         step.h = dt / static_cast<float>(std::max(1, steps));
         for (int s = 0; s < steps; ++s) {
+            step.fresh = followed && s == 0;
             step.from = static_cast<float>(s) / static_cast<float>(steps);
             step.share = static_cast<float>(s + 1) / static_cast<float>(steps);
             step.anchor = {between(before.position, now.position, step.share),
                            between(before.turn, now.turn, step.share)};
             if (moves) carry_along(step);
             fall(chain, step.h);
+            // Lengths before as well: what they bear is then no load on the springs.
+            keep_lengths(step, memory);
             if (row.spring > 0.0f) bend(step, row.spring, own.damping / (k_pi * own.frequency), memory);
-            for (int round = 0; round < k_length_rounds; ++round) keep_lengths(step, memory);
+            keep_lengths(step, memory);
             keep_bounds(chain, step);
             take_speeds(step, (now.position - before.position) / dt);
         }
@@ -259,6 +270,7 @@ struct Sway::Inner {
             turn_bones(program.rows[chain], local);
         }
         seen = true;
+        followed = false;
     }
 
     void follow(std::span<const Transform> local, const Transform& placement, float dt) noexcept {
@@ -271,11 +283,11 @@ struct Sway::Inner {
                 particles[k] = {};
                 particles[k].position = ends[k];
                 if (seen && dt > 0.0f) particles[k].velocity = moved / dt;
-                shown_before[k] = shown[k];
+                turns[k] = of(program.links[k].bone).rotation;
             }
             anchors[chain] = anchor;
         }
-        seen = true;
+        seen = followed = true;
     }
 
     void teleport(const Transform& from, const Transform& to) noexcept {

@@ -1,11 +1,37 @@
 #include "sway_links.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 namespace dendraxis::detail {
 
 Quat RowStep::turn_at(std::size_t link, float at) const noexcept {
     return between(before[link].turn, shown[link].turn, at);
+}
+
+Quat RowStep::turned_to(std::size_t link, const Quat& goal, const Vec3& aim,
+                        const Vec3& direction) const noexcept {
+    const Quat swung = quick_arc(aim, direction) * goal;
+    const float twist = particles[link].twist;
+    if (twist == 0.0f) return swung.normalized();
+    return (swung * Quat(Eigen::AngleAxisf(twist, shown[link].axis))).normalized();
+}
+
+void take_twists(const RowStep& step, std::span<const Quat> turns) noexcept {
+    Quat above = step.anchor.turn;
+    Vec3 head = step.anchor.position;
+    for (std::size_t i = 0; i < step.particles.size(); ++i) {
+        SwayParticle& particle = step.particles[i];
+        particle.twist = 0.0f;
+        const Quat goal = above * step.shown[i].turn;
+        const Vec3 aim = goal * step.shown[i].axis;
+        const Quat left =
+            step.turned_to(i, goal, aim, unit_or(particle.position - head, aim)).conjugate() * turns[i];
+        const Quat near = left.w() < 0.0f ? Quat(-left.coeffs()) : left;
+        particle.twist = 2.0f * std::atan2(near.vec().dot(step.shown[i].axis), near.w());
+        above = turns[i];
+        head = particle.position;
+    }
 }
 
 void carry_along(const RowStep& step) noexcept {
@@ -20,7 +46,7 @@ void carry_along(const RowStep& step) noexcept {
         const Vec3 offset = particle.position - head_was;
         const Vec3 aim = above * (was * step.shown[i].axis);
         carried = (carried * above * is * was.conjugate() * above.conjugate()).normalized();
-        above = (quick_arc(aim, unit_or(offset, aim)) * above * was).normalized();
+        above = step.turned_to(i, above * was, aim, unit_or(offset, aim));
         head_was = particle.position;
         particle.position = head + carried * offset;
         particle.velocity = carried * particle.velocity;
@@ -44,12 +70,13 @@ void bend(const RowStep& step, float spring, float damping, RowMemory& memory) n
         own.stiffness = stiffness * length * length;
         own.damping = damping * own.stiffness;
         own.aim = goal_turn * step.shown[i].axis;
-        const Vec3 along = (particle.position - head) / length;
-        own.bent_before = particle.bent;
+        // Of unit length: that a link is stretched, before it gets its length, is no bend.
+        const Vec3 along = unit_or(particle.position - head, own.aim);
         own.bent = along - own.aim;
+        own.bent_before = step.fresh ? own.bent : particle.bent;
         own.along_before = direction_before;
-        direction_before = unit_or(along, own.aim);
-        above = quick_arc(own.aim, direction_before) * goal_turn;
+        direction_before = along;
+        above = step.turned_to(i, goal_turn, own.aim, along);
         head = particle.position;
     }
     spring_moves({memory.springs.data(), count}, step.h, memory.rows, memory.along);

@@ -20,6 +20,7 @@ struct SwayParticle {
     Vec3 velocity = Vec3::Zero();
     Vec3 bent = Vec3::Zero();  ///< how far it is from where its spring has it, in lengths of its link
     Vec3 from = Vec3::Zero();  ///< where it was a step ago
+    float twist = 0.0f;        ///< of its link, radians, that something else gave it and that dies away
 };
 
 /// What a row hangs from.
@@ -37,9 +38,13 @@ struct RowStep {
     float from = 0.0f;   ///< of the frame, when this step begins
     float share = 1.0f;  ///< of the frame, when this step ends
     float h = 0.0f;      ///< seconds
+    bool fresh = false;  ///< how far links were bent a step ago is not known
 
     /// How a link is turned, seen from the one before, at a share of the frame.
     Quat turn_at(std::size_t link, float at) const noexcept;
+    /// How a link is turned that points along `direction`, if without load it is turned by `goal` and points
+    /// along `aim`.
+    Quat turned_to(std::size_t link, const Quat& goal, const Vec3& aim, const Vec3& direction) const noexcept;
 };
 
 /// Working memory, one entry a link of the longest row.
@@ -74,6 +79,9 @@ inline Quat quick_arc(const Vec3& from, const Vec3& to) noexcept {
     const Vec3 axis = from.cross(to);
     return Quat(1.0f + cosine, axis.x(), axis.y(), axis.z()).normalized();
 }
+
+/// Keeps the twist that links have beside the animation's. `turns`: of the links, in the world.
+void take_twists(const RowStep& step, std::span<const Quat> turns) noexcept;
 
 /// What the animation itself moves in a row moves it as it is, with no more speed for it: the row only swings
 /// by what its body does and what pulls at it.

@@ -275,6 +275,7 @@ void bind_chain(const SwayChain& chain, const Chart& chart, const std::vector<Tr
         if (skeleton.is_above(chain.bones.front(), bone)) row.below.push_back(bone);
     }
     std::vector<float> lengths;
+    std::vector<Vec3> along;
     for (std::size_t i = 0; i < row.count; ++i) {
         SwayLink link;
         link.bone = chain.bones[i];
@@ -284,9 +285,7 @@ void bind_chain(const SwayChain& chain, const Chart& chart, const std::vector<Tr
         link.end = apply(inverse(bone), end);
         const int above = i > 0 ? chain.bones[i - 1] : row.hangs_from;
         link.rest = rest[static_cast<std::size_t>(above)].rotation.conjugate() * bone.rotation;
-        const Vec3 along = (end - bone.translation) / lengths.back();
-        const Vec3 across = gravity_at_rest - along * along.dot(gravity_at_rest);
-        if (chain.frequency > 0.0f) link.held_up = bone.rotation.conjugate() * across;
+        along.push_back((end - bone.translation) / lengths.back());
         link.first_gap = program.least_gaps.size();
         for (const Solid& solid : program.solids) {
             const Capsule capsule = placed(solid.capsule, rest[static_cast<std::size_t>(solid.bone)]);
@@ -295,6 +294,16 @@ void bind_chain(const SwayChain& chain, const Chart& chart, const std::vector<Tr
                                                                           : std::min(gap, chain.radius));
         }
         program.links.push_back(link);
+    }
+    // From the tip on, what is across a link is its spring's to hold, what is along it pulls at the one
+    // before.
+    Vec3 load = Vec3::Zero();
+    for (std::size_t i = row.count; i-- > 0 && chain.frequency > 0.0f;) {
+        SwayLink& link = program.links[row.first + i];
+        load += gravity_at_rest;
+        const Vec3 pull = load.dot(along[i]) * along[i];
+        link.held_up = rest[static_cast<std::size_t>(link.bone)].rotation.conjugate() * (load - pull);
+        load = pull;
     }
     row.spring = 2.0f * k_pi * chain.frequency / static_cast<float>(slowest_swing(lengths));
     program.longest = std::max(program.longest, row.count);

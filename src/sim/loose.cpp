@@ -30,6 +30,7 @@ LooseHandle World::add_loose(const ReleasedProp& thing) {
     info.m_linearSleepingThreshold = k_still_speed;
     info.m_angularSleepingThreshold = k_still_angular_velocity;
     made.body = std::make_unique<btRigidBody>(info);
+    made.body->setUserIndex3(static_cast<int>(inner_->loose.size()));
     inner_->put(*made.body, thing.state);
     for (const btRigidBody* body : inner_->bodies_within(made)) {
         made.body->setIgnoreCollisionCheck(body, true);

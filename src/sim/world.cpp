@@ -1,5 +1,6 @@
 #include <dendraxis/sim/world.hpp>
 
+#include "contacts.hpp"
 #include "world_inner.hpp"
 
 #include <dendraxis/base/error.hpp>
@@ -51,8 +52,9 @@ void World::add_ground(std::span<const Vec3> positions, std::span<const std::arr
 
 RagdollHandle World::add(const RagdollBinding& binding) {
     inner_->figures.emplace_back();
-    inner_->make(inner_->figures.back(), binding);
-    return RagdollHandle{static_cast<int>(inner_->figures.size()) - 1};
+    const int number = static_cast<int>(inner_->figures.size()) - 1;
+    inner_->make(inner_->figures.back(), binding, number);
+    return RagdollHandle{number};
 }
 
 RagdollHandle World::add(const RagdollBinding& binding, std::span<const BodyState> states,
@@ -144,12 +146,20 @@ float World::step(float seconds) {
     const float h = inner_->settings.step;
     inner_->left_over += std::min(seconds, k_longest);
     const int steps = static_cast<int>(inner_->left_over / h + 1e-3f);
-    for (int i = 0; i < steps; ++i) inner_->step_once(static_cast<float>(i + 1) / static_cast<float>(steps));
+    inner_->contacts.clear();
+    for (int i = 0; i < steps; ++i) {
+        inner_->step_once(static_cast<float>(i + 1) / static_cast<float>(steps));
+        if (inner_->settings.note_contacts) note_contacts(inner_->dispatcher, inner_->contacts);
+    }
     inner_->forget_parted();
     inner_->forget_parted_things();
     const float done = static_cast<float>(steps) * h;
     inner_->left_over = std::max(0.0f, inner_->left_over - done);
     return done;
+}
+
+std::span<const Contact> World::contacts() const noexcept {
+    return inner_->contacts;
 }
 
 void World::states(RagdollHandle ragdoll, std::span<BodyState> states) const {

@@ -136,6 +136,7 @@ struct World::Inner {
         world.getSolverInfo().m_numIterations = settings.iterations;
         world.getSolverInfo().m_erp2 = k_contact_correction;
         gravity = settings.gravity;
+        if (settings.note_contacts) contacts.reserve(k_most_contacts);
     }
 
     ~Inner() {
@@ -156,7 +157,7 @@ struct World::Inner {
         return figures[static_cast<std::size_t>(number)];
     }
 
-    void make(Figure& made, const RagdollBinding& binding) {
+    void make(Figure& made, const RagdollBinding& binding, int number) {
         const RagdollPlan& plan = binding.plan();
         made.binding = &binding;
         for (std::size_t i = 0; i < plan.bodies.size(); ++i) {
@@ -175,6 +176,8 @@ struct World::Inner {
             made.bodies.back()->setFlags(
                 0);  // no gyroscopic torque: limbs are slow and it costs a solve a body
             made.bodies.back()->setContactProcessingThreshold(k_contact_ahead);
+            made.bodies.back()->setUserIndex(number);
+            made.bodies.back()->setUserIndex2(static_cast<int>(i));
         }
         const std::size_t count = plan.bodies.size();
         made.may_touch = std::make_unique<std::vector<char>>(count * count);
@@ -405,6 +408,7 @@ struct World::Inner {
     }
 
     WorldSettings settings;
+    std::vector<Contact> contacts;  // of the last step
     Vec3 gravity;
     btDefaultCollisionConfiguration configuration;
     btCollisionDispatcher dispatcher;

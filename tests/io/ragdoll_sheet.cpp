@@ -48,8 +48,8 @@ void check_same(const RagdollPlan& a, const RagdollPlan& b) {
 
 json sheet_of(const fs::path& character, const workshop::Scratch& scratch) {
     const io::Rig rig = io::load_rig(character);
-    json sheet =
-        json::parse(io::sheet_with_ragdoll(rig, build_ragdoll(rig.character, rig.chart), scratch.path()));
+    json sheet = json::parse(io::sheet_with_ragdoll(rig, build_ragdoll(rig.character, rig.chart),
+                                                    plan_sway(rig.character, rig.chart), scratch.path()));
     return sheet;
 }
 

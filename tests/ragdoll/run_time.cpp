@@ -270,3 +270,106 @@ TEST_CASE("a snapshot of 15 bodies is small and true") {
     states[2].position.x() = std::numeric_limits<float>::infinity();
     CHECK_FALSE(write_snapshot(states, 1.0, bytes));
 }
+
+TEST_CASE("a figure whose origin is at its pelvis gets up on the ground, not in it") {
+    const Character& diver = workshop::diver();
+    Chart usual = workshop::diver_chart();
+    // The same body, told from a point a metre up.
+    Transform above = diver.skeleton.above();
+    above.translation.y() -= 1.0f;
+    Chart raised = usual;
+    raised.skeleton = Skeleton({diver.skeleton.bones().begin(), diver.skeleton.bones().end()}, above);
+    raised.floor -= 1.0f;
+    raised.rest_floor -= 1.0f;
+    const RagdollPlan plan = build_ragdoll(diver, usual);
+    for (const Chart* chart : {&usual, &raised}) {
+        CAPTURE(chart->floor);
+        const RagdollBinding binding(plan, *chart);
+        Ragdoll ragdoll(binding);
+        sim::World world;
+        world.add_floor(Vec3::Zero(), Vec3::UnitY());
+        const sim::RagdollHandle handle = world.add(binding);
+        std::vector<BodyState> states(plan.bodies.size());
+        Transform at;
+        at.translation.y() = -chart->floor;
+        const std::vector<Transform> rest = rest_pose(chart->skeleton);
+        ragdoll.animate(rest, at, 1.0f / 60.0f);
+        ragdoll.let_go();
+        for (int f = 0; f < 240; ++f) {
+            ragdoll.animate(rest, at, 1.0f / 60.0f);
+            world.apply(handle, ragdoll);
+            world.step(1.0f / 60.0f);
+            world.states(handle, states);
+            ragdoll.set_states(states);
+        }
+        const Transform put = ragdoll.recover(rest, 0.5f);
+        CHECK(std::abs(put.translation.y() + chart->floor) < 0.05f);
+    }
+}
+
+TEST_CASE("getting up no joint turns faster than it may, also from half a turn off") {
+    Stage stage;
+    const Clip& stroll = stage.character.clip("stroll");
+    stage.frames(stroll, 20);
+    stage.ragdoll.let_go();
+    stage.frames(stroll, 180);
+    std::vector<Transform> first = rest_pose(stage.character.skeleton);
+    // An arm that waves about the pose half a turn off.
+    const auto arm = static_cast<std::size_t>(stage.character.skeleton.find("upper_arm_left"));
+    const Quat lying = stage.shown[arm].rotation;
+    const auto clip_at = [&](int f) {
+        std::vector<Transform> pose = first;
+        const float off = k_pi + 0.1f * std::sin(0.9f * static_cast<float>(f));
+        pose[arm].rotation = lying * Quat(Eigen::AngleAxisf(off, Vec3::UnitZ()));
+        return pose;
+    };
+    stage.ragdoll.recover(clip_at(0), 0.1f);
+    std::vector<Transform> before = stage.shown;
+    float most = 0.0f;
+    int frames = 0;
+    for (; stage.ragdoll.state() == RagdollState::recovering && frames < 600; ++frames) {
+        stage.ragdoll.animate(clip_at(frames), {}, 1.0f / 60.0f);
+        stage.simulate();
+        if (frames > 0) {
+            for (std::size_t b = 0; b < before.size(); ++b) {
+                if (stage.character.skeleton.parent(static_cast<int>(b)) == k_no_bone) continue;
+                most = std::max(most, angle_between(before[b].rotation, stage.shown[b].rotation));
+            }
+        }
+        before = stage.shown;
+    }
+    // Half a turn at 8 rad/s at the most, and what the clip itself moves.
+    CHECK(frames > 20);
+    CHECK(most * 60.0f < 8.0f + 60.0f * 0.09f + 0.5f);
+}
+
+TEST_CASE("a cut gives no speed, a teleport takes fallen bodies along, landing and hits may last a while") {
+    Stage stage;
+    const Clip& idle = stage.character.clip("idle");
+    stage.frames(idle, 5);
+    Transform far;
+    far.translation = {0.0f, 0.0f, 4.0f};
+    stage.ragdoll.cut();
+    stage.animate(idle, 1.0f / 60.0f, far);
+    stage.ragdoll.let_go();
+    for (const BodyState& state : stage.ragdoll.states()) CHECK(state.velocity.norm() < 0.5f);
+    stage.simulate();
+    stage.frames(idle, 10);
+    const BodyState before = stage.ragdoll.states()[0];
+    Transform to;
+    to.translation = {3.0f, 1.0f, -2.0f};
+    to.rotation = Quat(Eigen::AngleAxisf(1.0f, Vec3::UnitY()));
+    stage.ragdoll.teleport(Transform(), to);
+    stage.frames(idle, 1);
+    const BodyState after = stage.ragdoll.states()[0];
+    CHECK((after.position - apply(to, before.position)).norm() < 0.1f);
+    CHECK((after.velocity - to.rotation * before.velocity).norm() < 0.5f);
+
+    Stage other;
+    other.frames(idle, 3);
+    CHECK(other.ragdoll.land(9.0f, 0.5f));
+    other.frames(idle, 20);
+    CHECK_FALSE(other.ragdoll.time_is_up());
+    other.frames(idle, 20);
+    CHECK(other.ragdoll.time_is_up());
+}

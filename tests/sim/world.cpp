@@ -100,3 +100,44 @@ TEST_CASE("a driven elbow goes where it is told, against the arm's weight") {
     CHECK(std::abs(now.side) < 2e-3f);
     CHECK(std::abs(now.twist) < 2e-3f);
 }
+
+TEST_CASE("what touched in a step is told: which, where, how hard") {
+    const Character& diver = workshop::diver();
+    const Chart& chart = workshop::diver_chart();
+    const RagdollBinding binding(build_ragdoll(diver, chart), chart);
+    std::vector<Transform> model(diver.skeleton.size());
+    to_model_space(diver.skeleton, rest_pose(diver.skeleton), model);
+    std::vector<BodyState> states(binding.plan().bodies.size());
+    std::vector<JointAnchor> anchors(binding.plan().joints.size());
+    Transform at;
+    at.translation.y() = 0.5f;
+    binding.bodies_of(model, at, states);
+    binding.anchors_of(model, anchors);
+    sim::WorldSettings settings;
+    for (const bool noted : {true, false}) {
+        settings.note_contacts = noted;
+        sim::World world(settings);
+        world.add_floor(Vec3::Zero(), Vec3::UnitY());
+        const sim::RagdollHandle ragdoll = world.add(binding, states, anchors);
+        world.step(0.1f);
+        CHECK(world.contacts().empty());
+        float impulse = 0.0f;
+        float weight = 0.0f;
+        for (const RagdollBody& body : binding.plan().bodies) weight += body.mass;
+        for (int f = 0; f < 420; ++f) {
+            world.step(1.0f / 60.0f);
+            for (const sim::Contact& contact : world.contacts()) {
+                CHECK(contact.one.ragdoll == ragdoll);
+                CHECK(contact.one.body >= 0);
+                CHECK(contact.normal.norm() == doctest::Approx(1.0f).epsilon(1e-3));
+                if (!contact.other.is_ground()) continue;
+                CHECK(std::abs(contact.position.y()) < 0.03f);
+                CHECK(contact.normal.y() > 0.99f);
+                if (f >= 360) impulse += contact.impulse;
+            }
+        }
+        // At rest the ground bears the weight: a second of it.
+        if (noted) CHECK(impulse == doctest::Approx(9.81f * weight).epsilon(0.05));
+        CHECK((impulse > 0.0f) == noted);
+    }
+}

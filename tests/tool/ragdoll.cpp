@@ -2,6 +2,7 @@
 #include "workshop.hpp"
 
 #include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/write_file.hpp>
 
 #include <doctest/doctest.h>
 
@@ -79,4 +80,54 @@ TEST_CASE("a ragdoll that is wrong fails its check, wrong usage is told in one l
         CHECK(outcome.err.find(one.words) != std::string::npos);
         CHECK(std::count(outcome.err.begin(), outcome.err.end(), '\n') == 1);
     }
+}
+
+TEST_CASE("chains sway in clips; the sheet holds how, and a person changes it there") {
+    const workshop::Scratch scratch;
+    const std::string hound = workshop::demo("hound.glb").string();
+    const std::string out = (scratch / "sways.glb").string();
+    const std::string sheet = (scratch / "hound.rig.json").string();
+    const auto swayed =
+        run_tool("ragdoll sway " + hound + " -o " + out + " --page " + (scratch / "sways.html").string());
+    REQUIRE_MESSAGE(swayed.status == 0, swayed.err);
+    CHECK(swayed.out.find("tail") != std::string::npos);
+    CHECK(std::filesystem::file_size(scratch / "sways.html") > 100000);
+    const dendraxis::Character again = dendraxis::io::load_character(out);
+    CHECK(again.clips.size() == workshop::hound().clips.size());
+    if (workshop::has_validator()) CHECK(workshop::validator_errors(out) == "");
+
+    REQUIRE(run_tool("ragdoll build " + hound + " -o " + sheet).status == 0);
+    json own = json::parse(dendraxis::io::read_text(sheet));
+    REQUIRE(own["sway"].size() == 3);
+    const auto with = [&](const json& sway) {
+        own["sway"] = sway;
+        dendraxis::io::write_text(sheet, own.dump(1));
+        return run_tool("ragdoll sway " + sheet + " --clip trot --json");
+    };
+    const auto most = [](const workshop::Outcome& outcome) {
+        return json::parse(outcome.out)["clips"][0]["chains"]["tail"]["most_turned_deg"].get<double>();
+    };
+    const auto soft = with({{{"name", "tail"}, {"frequency", 0.5}}});
+    const auto stiff = with({{{"name", "tail"}, {"frequency", 20}}});
+    REQUIRE_MESSAGE(soft.status == 0, soft.err);
+    CHECK(most(soft) > 4.0 * most(stiff));
+    CHECK(json::parse(soft.out)["sway"].size() == 1);
+    const auto wrong = [&](const json& sway, const char* what) {
+        const auto refused = with(sway);
+        CHECK(refused.status == 3);
+        CHECK(refused.err.find(what) != std::string::npos);
+        CHECK(refused.err.find("hound.rig.json") != std::string::npos);
+    };
+    wrong({{{"name", "tale"}}}, "did you mean 'tail'");
+    wrong({{{"name", "a"}, {"bones", {"tail_2", "tail_1"}}}}, "do not hang from each other");
+    wrong({{{"name", "a"}, {"bones", {"tail_9"}}}}, "/sway/0/bones/0");
+    wrong({{{"name", "tail"}}, {{"name", "tail"}}}, "two swaying chains");
+    wrong({{{"name", "tail"}, {"frequency", -1}}}, "/sway/0/frequency");
+    CHECK(run_tool("ragdoll sway " + hound).status == 2);
+    CHECK(run_tool("ragdoll sway " + hound + " -o " + hound).status == 2);
+    const auto bare = run_tool("ragdoll sway " + workshop::k_bosun + " -o " + out);
+    CHECK(bare.status == 3);
+    CHECK(bare.err.find("no clips") != std::string::npos);
+    const auto none = run_tool("ragdoll sway " + workshop::k_diver + " --clip idle --json");
+    CHECK(none.out.find("sway.no-chains") != std::string::npos);
 }

@@ -37,8 +37,8 @@ inline float separation_of(const JointAnchor& anchor, const BodyState& above,
         .norm();
 }
 
-/// Immutable; shared by threads. `stands` is where the character's model space is in the world (its scale is
-/// not applied).
+/// Immutable; shared by threads. `placement` is where the character's model space is in the world (its scale
+/// is not applied).
 class RagdollBinding {
  public:
     /// Throws `Error` as `require_sound` does.
@@ -48,6 +48,7 @@ class RagdollBinding {
     const Skeleton& skeleton() const noexcept { return skeleton_; }
     const Vec3& up() const noexcept { return up_; }          ///< in model space
     const Vec3& facing() const noexcept { return facing_; }  ///< in model space
+    float floor() const noexcept { return floor_; }          ///< where it stands, along up from its origin
 
     /// Where the bodies are while the bones stand at `model` (model space, one a bone); `bodies` takes one a
     /// body, all at rest. Never allocates or throws.
@@ -80,6 +81,7 @@ class RagdollBinding {
     Skeleton skeleton_;
     Vec3 up_;
     Vec3 facing_;
+    float floor_;
     std::vector<Transform> in_bone_;  // of each body, in its bone's frame
     std::vector<JointFrame> frames_;  // of each joint
     std::vector<int> body_of_bone_;   // of each bone its own body, or -1

@@ -38,12 +38,13 @@ struct JointOrder {
 };
 
 struct RagdollSettings {
-    float landing_speed = 7.0f;    ///< m/s: landing faster lets the body go
-    float hit_impulse = 40.0f;     ///< N s: a harder hit lets it go
-    float most_speed_up = 12.0f;   ///< m/s: what a hit changes a body's speed by at the most
-    float turn_to_lie = 0.6f;      ///< of hips-to-head that is level: from there on the body counts as lying
-    std::string profile = "fall";  ///< what is let go where no other is named
-    std::string alive;             ///< the profile that is free while the animation plays; empty: none
+    float landing_speed = 7.0f;     ///< m/s: landing faster lets the body go
+    float hit_impulse = 40.0f;      ///< N s: a harder hit lets it go
+    float most_speed_up = 12.0f;    ///< m/s: what a hit changes a body's speed by at the most
+    float fastest_recovery = 8.0f;  ///< rad/s: no joint turns faster while it gets back to the animation
+    float turn_to_lie = 0.6f;       ///< of hips-to-head that is level: from there on the body counts as lying
+    std::string profile = "fall";   ///< what is let go where no other is named
+    std::string alive;              ///< the profile that is free while the animation plays; empty: none
 };
 
 /// What a hit did.
@@ -81,20 +82,28 @@ class Ragdoll {
     void let_go(std::string_view profile = {}, float seconds = 0.0f) noexcept;
     /// The same for a body and what hangs from it.
     void let_go_below(int body, float seconds = 0.0f) noexcept;
-    /// The character has come down at this speed; true where that let it go.
-    bool land(float speed) noexcept;
+    /// The character has come down at this speed; true where that let it go. `seconds` as for `let_go`.
+    bool land(float speed, float seconds = 0.0f) noexcept;
     /// An impulse (N s) at a point of a body, in the world. Of a following ragdoll a hard enough one lets go
-    /// the whole body, or with `part_alone` what hangs from the body that was hit.
-    HitOutcome hit(int body, const Vec3& impulse, const Vec3& point, bool part_alone = false) noexcept;
+    /// the whole body, or with `part_alone` what hangs from the body that was hit. `seconds` as for `let_go`.
+    HitOutcome hit(int body, const Vec3& impulse, const Vec3& point, bool part_alone = false,
+                   float seconds = 0.0f) noexcept;
     /// Pulls the free bodies toward the animation. `share`: of each joint's strength, one a joint, or one for
     /// all.
     void hold(std::span<const float> share) noexcept;
     /// Blends from where the bodies are to the animation, which from now on starts at `first_pose` (a clip
-    /// for getting up): the character controller is put where the body lies, turned so that facing is kept.
-    /// Returns the character controller.
+    /// for getting up): the character controller is put where the body lies, on the ground below it, turned
+    /// so that facing is kept. Takes `seconds`, or longer if a joint would turn faster than
+    /// `fastest_recovery`; a joint that is half a turn off keeps to one way. Returns the character
+    /// controller.
     Transform recover(std::span<const Transform> first_pose, float seconds) noexcept;
     /// Back to the animation at once.
     void follow() noexcept;
+    /// The animation jumps with the next `animate`, as where a loop closes or a clip is cut: bodies take no
+    /// speed from that.
+    void cut() noexcept { seen_ = false; }
+    /// The character is put elsewhere, bodies that fall and all: what was at `from` is at `to`, as fast.
+    void teleport(const Transform& from, const Transform& to) noexcept;
 
     // ---- asking
 
@@ -136,6 +145,7 @@ class Ragdoll {
     std::vector<float> shares_;        // of each joint's strength
     std::vector<Transform> animated_;  // local
     std::vector<Transform> model_;
+    std::vector<Quat> toward_;     // while recovering: the animation's turns, on the side that they began
     std::vector<Transform> kept_;  // local: bones' lengths and bones without a body, as let go
     Transform controller_;
     int head_ = -1;
@@ -144,6 +154,7 @@ class Ragdoll {
     float ends_ = 0.0f;
     float still_for_ = 0.0f;
     bool seen_ = false;
+    bool moved_ = false;  // put elsewhere since the last orders
 };
 
 }  // namespace dendraxis

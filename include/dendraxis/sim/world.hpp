@@ -18,6 +18,7 @@ struct WorldSettings {
     float friction = 0.8f;
     float fastest_angular_velocity = 40.0f;  ///< rad/s
     bool bodies_touch = true;                ///< whether bodies of ragdolls touch each other at all
+    bool note_contacts = false;              ///< whether `contacts` is kept
 };
 
 /// The deepest that bodies of one ragdoll are in the ground or in other bodies, metres.
@@ -29,6 +30,27 @@ struct Penetration {
 /// One ragdoll, or one loose thing, of one world.
 enum class RagdollHandle : int { none = -1 };
 enum class LooseHandle : int { none = -1 };
+
+/// What a contact is of: a body of a ragdoll, a loose thing, or the ground.
+struct Touching {
+    RagdollHandle ragdoll = RagdollHandle::none;
+    int body = -1;  ///< of that ragdoll
+    LooseHandle thing = LooseHandle::none;
+
+    bool is_ground() const noexcept { return body < 0 && thing == LooseHandle::none; }
+    friend bool operator==(const Touching&, const Touching&) = default;
+};
+
+/// Two things that touched in the last `step`, and where they first did.
+struct Contact {
+    Touching one;  ///< never the ground
+    Touching other;
+    Vec3 position = Vec3::Zero();
+    Vec3 normal = Vec3::UnitY();  ///< from the other to the one; unit length
+    float impulse = 0.0f;         ///< N s, all of the step
+};
+
+inline constexpr std::size_t k_most_contacts = 256;  ///< of one step; what comes after is not noted
 
 /// A world of its own: ground, ragdolls and loose things. Up to some hundred metres from the origin; simulate
 /// about a point near the figure when farther off. Same calls, same bits, run for run; a world made anew
@@ -82,6 +104,10 @@ class World {
     /// Goes on by so many seconds, in whole steps; what is left over counts the next time. At most 0.25 s at
     /// once; 0, less or not finite: nothing. Returns the seconds simulated.
     float step(float seconds);
+
+    /// What touched in the last `step`, if the settings ask for it: one entry for each two that did. Valid
+    /// until the next one.
+    std::span<const Contact> contacts() const noexcept;
 
     /// Where the bodies are; one a body of the plan.
     void states(RagdollHandle ragdoll, std::span<BodyState> states) const;
