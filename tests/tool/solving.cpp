@@ -173,6 +173,10 @@ TEST_CASE("the examples of inverse kinematics run") {
     REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
     CHECK(outcome.out.find("0.33 s  limp") != std::string::npos);
     CHECK(outcome.out.find("2.67 s  following") != std::string::npos);
+    outcome = workshop::run(folder + "/14_pony_tail " + k_diver + " " + demo("deckhand.glb"));
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    CHECK(outcome.out.find("gets up") != std::string::npos);
+    CHECK(outcome.out.find("dh:pony_a: turned by up to 7") != std::string::npos);
     outcome = workshop::run(folder + "/07_one_arm_hit " + demo("hound.glb") + " stand tail.1");
     REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
 }

@@ -139,6 +139,15 @@ void fall(const Script& script) {
         "-o OUT/diver-falls.glb --picture OUT/fall.png");
 }
 
+// Hair and coat tails, as the body moves them.
+void sway(const Script& script) {
+    script.run("retarget --source IN/diver.glb --target IN/deckhand.glb -o OUT/deckhand-moving.glb");
+    script.run("ragdoll sway OUT/deckhand-moving.glb -o OUT/deckhand-sways.glb --page OUT/sway.html");
+    script.run("ragdoll sway OUT/bosun-moving.glb -o OUT/bosun-sways.glb");
+    script.run(
+        "draw OUT/deckhand-sways.glb --clip hop-down --frame 12 18 24 30 40 --view side -o OUT/sway.png");
+}
+
 // The crew with all their things: held, worn, fitted, put away, let go; and what a blow touches.
 void equip(const Script& script) {
     script.run("draw IN/diver.glb --beside IN/bosun.glb --sockets --view front -o OUT/sockets.png");
@@ -154,7 +163,6 @@ void equip(const Script& script) {
     script.run(
         "draw OUT/diver-equipped.glb --beside OUT/bosun-equipped.glb --clip swing-mallet --frame 0 24 42 "
         "-o OUT/equipped.png");
-    script.run("retarget --source IN/diver.glb --target IN/deckhand.glb -o OUT/deckhand-moving.glb");
     script.run(
         "equip OUT/deckhand-moving.glb --put IN/lantern.glb@hand.left,scale=0.7 IN/oilskin-hat.glb@head "
         "IN/mallet.glb@hand.right+belt.right+back,scale=0.65 "
@@ -201,6 +209,8 @@ void tell_what_to_open(const Script& script) {
              {"reach.png", "both hands on their targets, and how far the limbs may swing"},
              {"bodies.png", "the bodies of the diver's and the hound's ragdolls"},
              {"fall.png", "the diver falling off the quay"},
+             {"sway.html", "the deckhand's clips without and with her pony tail swinging"},
+             {"sway.png", "the deckhand hopping down"},
              {"sockets.png", "the sockets that were suggested: red X, green Y, blue Z"},
              {"equipped.png", "both with their things and clothing, striking a blow"},
              {"put-away.png", "the deckhand's mallet: hand, belt, back"},
@@ -222,6 +232,7 @@ int run_demo(const DemoArguments& arguments) {
     const int status = carry_motion_over(script);
     solve(script);
     fall(script);
+    sway(script);
     equip(script);
     tell_what_to_open(script);
     return status;

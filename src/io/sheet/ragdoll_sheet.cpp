@@ -176,7 +176,7 @@ class PlanReader {
     void read_lists() {
         const Json pairs = json_.value("pass_through", Json::array());
         for (std::size_t i = 0; i < pairs.size(); ++i) {
-            const std::string pointer = fmt::format("/ragdoll/pass-through/{}", i);
+            const std::string pointer = fmt::format("/ragdoll/pass_through/{}", i);
             plan_.pass_through.emplace_back(body_named(pairs[i][0], pointer + "/0"),
                                             body_named(pairs[i][1], pointer + "/1"));
         }
