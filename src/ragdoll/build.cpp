@@ -35,6 +35,7 @@ constexpr float k_touching =
 constexpr float k_apart = 0.012f;  // of the height: points on the skin
 constexpr float k_unlike = 1.0f;   // of the fit's cost: sides differ truly
 constexpr float k_farthest_swing = 160.0f / k_degrees;
+constexpr float k_loose_damping = 5.0f;     // 1/s, of hair and cloth
 constexpr float k_strength_reserve = 3.0f;  // times what holds all that hangs from a joint out level
 
 Vec3 mirrored(const Vec3& position) {
@@ -322,6 +323,9 @@ RagdollPlan build_ragdoll(const Character& character, const Chart& chart, const 
     carry_lone_skin(plan, character, chart);
     list_merged_bones(plan, chart.skeleton);
     link_ragdoll(plan, chart);
+    for (RagdollJoint& joint : plan.joints) {
+        if (std::find(loose.begin(), loose.end(), joint.body) != loose.end()) joint.damping = k_loose_damping;
+    }
     complete_ragdoll(plan, character, chart, options);
     for (const Overlap& pair : overlaps_at_rest(plan, chart, k_touching * chart.height))
         plan.pass_through.emplace_back(pair.a, pair.b);

@@ -1,6 +1,7 @@
 #include "sway_body.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 namespace dendraxis::detail {
 namespace {
@@ -15,6 +16,7 @@ SwayBody::SwayBody(const SwayProgram& program)
       now_(program.solids.size()),
       before_(program.solids.size()),
       grown_(program.solids.size(), 1.0f),
+      sizes_(program.solids.size(), 0.0f),
       near_(program.solids.size()),
       gaps_(program.longest * program.solids.size(), 0.0f) {}
 
@@ -49,7 +51,8 @@ void SwayBody::choose(const SwayRow& row, std::span<const ShownLink> shown, cons
     }
     for (std::size_t s = 0; s < now_.size(); ++s) {
         const Capsule& solid = now_[s];
-        const float size = solid.along.norm() + solid.across.norm() + solid.radius;
+        const float size = std::hypot(solid.along.norm(), solid.across.norm()) + solid.radius;
+        sizes_[s] = size;
         const float way = (solid.center - before_[s].center).norm();
         if ((solid.center - head).norm() < reach + size + way + program_.widest) near_[near_count_++] = s;
     }
@@ -74,6 +77,8 @@ Vec3 SwayBody::out_of(const Vec3& position, std::size_t link, float radius, floa
         if (gap == k_within) continue;
         const Capsule& from = before_[s];
         const Capsule& to = now_[s];
+        const float far = sizes_[s] + std::max(0.0f, gap);
+        if ((between(from.center, to.center, share) - moved).squaredNorm() > far * far) continue;
         const Capsule capsule{between(from.center, to.center, share), between(from.along, to.along, share),
                               between(from.across, to.across, share), to.radius};
         const NearestOnCapsule nearest = nearest_on(capsule, moved);

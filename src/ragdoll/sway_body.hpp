@@ -32,6 +32,7 @@ class SwayBody {
     std::vector<Capsule> now_;  // in the world
     std::vector<Capsule> before_;
     std::vector<float> grown_;  // their size, 1 at rest
+    std::vector<float> sizes_;  // as far as they reach from their middles
     std::vector<std::size_t> near_;
     std::size_t near_count_ = 0;
     std::vector<float> gaps_;  // of the links of the row and the solids
