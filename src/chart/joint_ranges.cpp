@@ -1,6 +1,8 @@
 // People's ranges: American Academy of Orthopaedic Surgeons, "Joint Motion: Method of Measuring and
 // Recording" (1965). They are told from the anatomical position (standing, arms hanging); what the
-// character's rest differs from it is taken off.
+// character's rest differs from it is taken off. Legs of a body on four: G. Jaegger, D. J. Marcellin-Little
+// and D. Levine, "Reliability of goniometry in Labrador Retrievers", American Journal of Veterinary Research
+// 63 (2002); told from the straight leg, each joint's own way.
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -13,6 +15,7 @@ namespace {
 
 constexpr float k_rest_margin = 3.0f;  // degrees: the rest is at least so far within
 constexpr float k_farthest = 178.0f;
+constexpr float k_clear_bend = 0.2f;  // sine of a bend at rest
 
 // Degrees.
 struct Spans {
@@ -21,9 +24,13 @@ struct Spans {
     AngleSpan side;
 };
 
-AngleSpan even(float half) {
+constexpr AngleSpan even(float half) {
     return {-half, half};
 }
+
+constexpr Spans k_trunk{even(45), {-25, 80}, even(35)};
+// Own choice: a trunk that is carried level bends less than one that stands.
+constexpr Spans k_trunk_on_four{even(20), {-20, 35}, even(30)};
 
 AngleSpan mirrored_if(bool mirror, AngleSpan span) {
     return mirror ? AngleSpan{-span.to, -span.from} : span;
@@ -43,7 +50,8 @@ class RangeFinder {
             const bool right = chain.side() == Side::right;
             const ChainRole role = chain.role();
             if (chain.name == "spine")
-                trunk(chain, {even(45), {-25, 80}, even(35)}, static_cast<int>(chain.bones.size()));
+                trunk(chain, stands_on_four(chart_) ? k_trunk_on_four : k_trunk,
+                      static_cast<int>(chain.bones.size()));
             else if (role == ChainRole::neck || role == ChainRole::head)
                 trunk(chain, {even(60), even(45), even(45)}, neck_bones);
             else if (role == ChainRole::shoulder)
@@ -150,13 +158,40 @@ class RangeFinder {
         add(foot, direction(chain, foot), Vec3::UnitX(), {even(30), {-38, 50}, even(20)});
     }
 
+    // A joint of a leg on four, as a hinge from the straight leg. What is clearly bent at rest says which way
+    // it goes, but for wrists, which the ground bends back.
+    void leg_hinge(const Chain& chain, std::size_t i, const Vec3& toward, const AngleSpan& bend,
+                   bool is_wrist = false) {
+        const Vec3 above = direction(chain, chain.bones[i - 1]);
+        const Vec3 below = direction(chain, chain.bones[i]);
+        const Vec3 rest_bend = above.cross(below);
+        const bool is_clear =
+            !is_wrist && rest_bend.norm() > k_clear_bend && std::abs(rest_bend.normalized().x()) > 0.5f;
+        const Vec3 about = is_clear ? rest_bend : Vec3(above.cross(toward));
+        add(chain.bones[i], below, about, {even(10), bend, even(6)}, above);
+    }
+
+    // Shoulder, elbow, wrist of a foreleg; hip, stifle, hock of a hind leg; what comes after is the paw.
     void other_leg(const Chain& chain) {
+        const bool fore = chain.name.starts_with("leg.front");
+        const bool hind = chain.name.starts_with("leg.back");
+        const std::size_t lower = std::clamp<std::size_t>(chain.lower, 1, chain.bones.size());
         for (std::size_t i = 0; i < chain.bones.size(); ++i) {
             const int bone = chain.bones[i];
             if (i == 0)
                 add(bone, direction(chain, bone), Vec3::UnitX(), {even(25), even(70), even(30)});
-            else
+            else if (!fore && !hind)
                 add(bone, direction(chain, bone), Vec3::UnitX(), {even(10), even(80), even(6)});
+            else if (i < lower)  // pieces of the thigh or upper arm
+                add(bone, direction(chain, bone), Vec3::UnitX(), {even(10), even(15), even(6)});
+            else if (i == lower)
+                leg_hinge(chain, i, fore ? Vec3::UnitZ() : Vec3(-Vec3::UnitZ()),
+                          fore ? AngleSpan{15, 144} : AngleSpan{18, 138});
+            else if (i == lower + 1)
+                leg_hinge(chain, i, fore ? Vec3(-Vec3::UnitZ()) : Vec3::UnitZ(),
+                          fore ? AngleSpan{-16, 148} : AngleSpan{16, 141}, fore);
+            else
+                add(bone, direction(chain, bone), Vec3::UnitX(), {even(10), even(70), even(6)});
         }
     }
 

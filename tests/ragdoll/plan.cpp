@@ -1,10 +1,12 @@
 // Plans: what is built fits, is whole and is the same whatever the character's dress; each fault is found.
 #include "people.hpp"
+#include "sticks.hpp"
 #include "variants.hpp"
 #include "workshop.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/ragdoll/binding.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/ragdoll/check.hpp>
@@ -325,5 +327,37 @@ TEST_CASE("ranges are learned from clips: every frame of them is allowed") {
         }
         CAPTURE(limb);
         CHECK(worst < 0.01f);
+    }
+}
+
+TEST_CASE(
+    "legs on four bend their own ways: elbow and hock forward, stifle and wrist backward, on both sides") {
+    for (const float crouch : {0.0f, 0.12f}) {
+        CAPTURE(crouch);
+        sticks::FourPlan plan;
+        plan.crouch = crouch;
+        const Character beast = sticks::on_four(plan);
+        const Chart chart = dendraxis::chart(beast);
+        REQUIRE(stands_on_four(chart));
+        const std::vector<JointRange> ranges = usual_ranges(chart);
+        const auto beyond = [&](const std::string& bone, float degrees_backward) {
+            const int index = beast.skeleton.find(bone);
+            const auto found = std::find_if(ranges.begin(), ranges.end(),
+                                            [&](const JointRange& range) { return range.bone == index; });
+            REQUIRE(found != ranges.end());
+            // About what is left of it: what points down goes backward.
+            const Quat turn(Eigen::AngleAxisf(degrees_backward / k_degrees, Vec3::UnitX()));
+            return overshoot(found->range, turn) * k_degrees;
+        };
+        for (const char* side : {"_left", "_right"}) {
+            CHECK(beyond(std::string("shin") + side, 60.0f) == 0.0f);
+            CHECK(beyond(std::string("shin") + side, -60.0f) > 15.0f);
+            CHECK(beyond(std::string("hind_paw") + side, crouch == 0.0f ? -60.0f : -40.0f) == 0.0f);
+            CHECK(beyond(std::string("hind_paw") + side, crouch == 0.0f ? 60.0f : 90.0f) > 3.0f);
+            CHECK(beyond(std::string("forearm") + side, -60.0f) == 0.0f);
+            CHECK(beyond(std::string("forearm") + side, 60.0f) > 30.0f);
+            CHECK(beyond(std::string("forepaw") + side, 60.0f) == 0.0f);
+            CHECK(beyond(std::string("forepaw") + side, -60.0f) > 20.0f);
+        }
     }
 }
