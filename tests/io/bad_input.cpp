@@ -85,9 +85,10 @@ TEST_CASE("nesting, counts and numbers have limits that are told") {
     const auto nodes = [&](const std::string& first) {
         return write(scratch, "nodes.gltf", asset + "\"nodes\": [" + first + ", {\"name\": \"b\"}]}");
     };
-    check_refused(scratch, nodes("{\"children\": \"1\"}"), "children are no list of indices (node 0)");
-    check_refused(scratch, nodes("{\"children\": [1099511627776]}"), "children are no list of indices");
-    check_refused(scratch, nodes("{\"children\": [-1]}"), "child node -1 does not exist");
+    check_refused(scratch, nodes("{\"children\": \"1\"}"), "'children' is no list of indices (/nodes/0)");
+    check_refused(scratch, nodes("{\"children\": [1099511627776]}"), "no 1099511627776 in its nodes");
+    check_refused(scratch, nodes("{\"children\": [-1]}"),
+                  "there is no -1 in its nodes (/nodes/0/children/0)");
     check_refused(scratch, nodes("{\"translation\": [0, 1]}"), "'translation' is not 3 numbers");
     check_refused(scratch, nodes("{\"scale\": [1e30, 1, 1]}"), "'scale' is not 3 numbers");
     check_refused(scratch, nodes("{\"scale\": [1e999, 1, 1]}"), "a number that is too large");
@@ -136,13 +137,18 @@ TEST_CASE("files that hold together badly") {
     broken("two-parents", "below two nodes", [](auto& f) {
         f.json["nodes"] = {{{"children", {1}}}, json::object(), {{"children", {1}}}};
     });
-    broken("child", "child node 9", [](auto& f) { f.json["nodes"][0]["children"] = {9}; });
-    broken("joint", "joint node 7", [](auto& f) { f.json["skins"][0]["joints"] = {0, 7}; });
-    broken("target", "node 5", [](auto& f) { f.json["animations"][0]["channels"][0]["target"]["node"] = 5; });
-    broken("sampler", "sampler 4", [](auto& f) { f.json["animations"][0]["channels"][0]["sampler"] = 4; });
-    broken("accessor", "accessor", [](auto& f) { f.json["animations"][0]["samplers"][0]["output"] = 77; });
+    broken("child", "no 9 in its nodes", [](auto& f) { f.json["nodes"][0]["children"] = {9}; });
+    broken("joint", "no 7 in its nodes (/skins/0/joints/1)", [](auto& f) {
+        f.json["skins"][0]["joints"] = {0, 7};
+    });
+    broken("target", "no 5 in its nodes",
+           [](auto& f) { f.json["animations"][0]["channels"][0]["target"]["node"] = 5; });
+    broken("sampler", "'sampler' is no whole number from 0 to 0",
+           [](auto& f) { f.json["animations"][0]["channels"][0]["sampler"] = 4; });
+    broken("accessor", "no 77 in its accessors",
+           [](auto& f) { f.json["animations"][0]["samplers"][0]["output"] = 77; });
     broken("reaches", "outside its buffer", [](auto& f) { f.json["accessors"][1]["count"] = 4000; });
-    broken("view", "buffer view 50", [](auto& f) { f.json["accessors"][1]["bufferView"] = 50; });
+    broken("view", "no 50 in its bufferViews", [](auto& f) { f.json["accessors"][1]["bufferView"] = 50; });
     broken("type", "another type", [](auto& f) { f.json["accessors"][1]["type"] = "VEC2"; });
     broken("few", "fewer values", [](auto& f) { f.json["accessors"][1]["count"] = 1; });
     broken("backward", "run backward", [](auto& f) {
@@ -155,6 +161,51 @@ TEST_CASE("files that hold together badly") {
     broken("endless", "million frames", [](auto& f) {
         f.json["animations"][0]["samplers"][0]["input"] = f.floats({0, 1e9f}, "SCALAR");
     });
+    // What has the wrong type, sign or word, or asks for what is not read.
+    broken("nodes", "its nodes are no list", [](auto& f) { f.json["nodes"] = json::object(); });
+    broken("version", "version 3.0", [](auto& f) { f.json["asset"]["version"] = "3.0"; });
+    broken("needs", "version 2.9", [](auto& f) { f.json["asset"]["minVersion"] = "2.9"; });
+    broken("extension", "requires the extension 'EXT_packed'", [](auto& f) {
+        f.json["extensionsRequired"] = {"KHR_materials_unlit", "EXT_packed"};
+    });
+    broken("word", "'interpolation' is \"BEZIER\"",
+           [](auto& f) { f.json["animations"][0]["samplers"][0]["interpolation"] = "BEZIER"; });
+    broken("path", "'path' is \"color\"",
+           [](auto& f) { f.json["animations"][0]["channels"][0]["target"]["path"] = "color"; });
+    broken("text", "'sampler' is no whole number",
+           [](auto& f) { f.json["animations"][0]["channels"][0]["sampler"] = "0"; });
+    broken("negative", "'byteOffset' is no whole number",
+           [](auto& f) { f.json["accessors"][1]["byteOffset"] = -4; });
+    broken("half", "'count' is no whole number", [](auto& f) { f.json["accessors"][1]["count"] = 1.5; });
+    broken("sparse", "'indices' names no buffer view", [](auto& f) {
+        f.json["accessors"][1]["sparse"] = {{"count", 1}, {"values", {{"bufferView", 0}}}};
+    });
+    broken("from-nothing", "'count' is no whole number from 0 to 4194304", [](auto& f) {
+        f.json["accessors"][1].erase("bufferView");
+        f.json["accessors"][1]["count"] = 1 << 26;
+    });
+    broken("far", "lasts 30000 seconds", [](auto& f) {
+        f.json["animations"][0]["samplers"][0]["input"] = f.floats({0, 3e4f}, "SCALAR");
+        for (int i = 0; i < 25; ++i) {
+            f.json["nodes"].push_back({{"name", "more" + std::to_string(i)}});
+            f.json["nodes"][0]["children"].push_back(2 + i);
+            f.json["skins"][0]["joints"].push_back(2 + i);
+        }
+    });
+    broken("large", "not a number below 1e+12", [](auto& f) {
+        f.json["animations"][0]["samplers"][0]["output"] = f.floats({0, 0, 0, 1e20f, 0, 0}, "VEC3");
+    });
+    std::string old = dendraxis::io::read_text(workshop::demo("diver.glb"));
+    old[4] = 1;
+    check_refused(scratch, write(scratch, "old.glb", old), "GLB of version 1");
+    // A name that a terminal would act on is not spoken.
+    workshop::RawGltf escape = sound_file();
+    escape.json["nodes"][1]["name"] = "leg\x1b[31m\n";
+    const auto spoken = workshop::run_tool("survey " + escape.write(scratch, "escape").string());
+    CHECK(spoken.status == 0);
+    CHECK(spoken.out.find('\x1b') == std::string::npos);
+    CHECK(spoken.out.find("#1") != std::string::npos);
+
     workshop::RawGltf no_buffer = sound_file();
     const auto path = no_buffer.write(scratch, "no-buffer");
     workshop::fs::remove(scratch / "no-buffer.bin");
@@ -189,6 +240,8 @@ TEST_CASE("wrong usage and wrong names") {
     refused(
         "retarget --source " + diver + " --target " + bosun + " --fps 0 -o " + (scratch / "a.glb").string(),
         2, "--fps");
+    for (const char* rate : {"-1", "nan", "inf", "1e9"})
+        refused(both + " --fps=" + rate + " -o " + (scratch / "a.glb").string(), 2, "--fps");
     refused(both + " -o " + bosun, 2, "written over");
     refused(both + " --clip strol -o " + (scratch / "a.glb").string(), 3, "did you mean 'stroll'");
     refused("retarget --source " + bosun + " --target " + diver + " -o " + (scratch / "a.glb").string(), 3,

@@ -70,8 +70,7 @@ void add_convert(CommandLine& line) {
     add_file(c, "OUT", arguments->out, "the result (.glb or .bvh)");
     c->add_option("--clip", arguments->clip, "the clip to convert; a .bvh file holds one")
         ->option_text("NAME");
-    c->add_option("--fps", arguments->fps, "frames a second; default: the rate of the file")
-        ->option_text("N");
+    add_rate_option(c, arguments->fps, "frames a second; default: the rate of the file");
 }
 
 const Registration k_convert(80, add_convert);

@@ -124,8 +124,7 @@ void add_retarget(CommandLine& line) {
     c->add_option("--jobs", arguments->jobs, "threads; default: one for each core")
         ->check(CLI::Range(1, 256))
         ->option_text("N");
-    c->add_option("--fps", arguments->fps, "frames a second; default: the rate of the source's keys")
-        ->check(CLI::Range(1.0, 1000.0));
+    add_rate_option(c, arguments->fps, "frames a second; default: the rate of the source's keys");
 }
 
 const Registration k_retarget(60, add_retarget);

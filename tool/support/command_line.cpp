@@ -6,6 +6,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <cstdlib>
 
 namespace dendraxis::tool {
 namespace {
@@ -115,6 +116,15 @@ int CommandLine::run(int count, const char* const* words) {
 
 CLI::Option* add_file(CLI::App* command, const char* name, fs::path& file, const char* what) {
     return command->add_option(name, file, what)->option_text("FILE REQUIRED")->required();
+}
+
+void add_rate_option(CLI::App* command, float& fps, const char* what) {
+    command->add_option("--fps", fps, what)
+        ->check([](const std::string& text) -> std::string {
+            const double rate = std::strtod(text.c_str(), nullptr);
+            return rate >= 1.0 && rate <= 960.0 ? "" : text + " is no rate from 1 to 960 frames a second";
+        })
+        ->option_text("N");
 }
 
 void add_height_option(CLI::App* command, float& metres) {

@@ -70,6 +70,9 @@ std::unique_ptr<CommandLine> full_command_line();
 /// A required file.
 CLI::Option* add_file(CLI::App* command, const char* name, fs::path& file, const char* what);
 
+/// Adds `--fps N` to a command: 1 to 960 frames a second.
+void add_rate_option(CLI::App* command, float& fps, const char* what);
+
 /// Adds `--height-metres N` to a command.
 void add_height_option(CLI::App* command, float& metres);
 

@@ -5,6 +5,8 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -13,7 +15,8 @@ namespace dendraxis::io {
 namespace {
 
 constexpr std::size_t k_most_frames = 1'000'000;
-constexpr double k_on_frame = 0.05;  // frames: a key this near to one lies on it
+constexpr std::size_t k_most_poses = 20'000'000;  // bones times frames of a clip: a gigabyte
+constexpr double k_on_frame = 0.05;               // frames: a key this near to one lies on it
 
 enum class Property { rotation, translation, scale };
 enum class Curve { step, linear, cubic };
@@ -164,6 +167,12 @@ Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Chan
                     "check its key times, or ask for a lower rate");
     }
     const std::size_t frames = 1 + static_cast<std::size_t>(std::ceil(length - 0.05));
+    if (frames * skeleton.size() > k_most_poses)
+        throw Error(
+            file.path,
+            fmt::format("an animation lasts {:.0f} seconds: {} frames of {} bones are more than are held",
+                        times.back() - times.front(), frames, skeleton.size()),
+            where, "check its last key times, cut it, or ask for a lower rate with --fps");
     if (fps <= 0.0f) clip.fps = exact_rate(clip.fps, frames, times.back() - times.front());
     const std::vector<Transform> rest = rest_pose(skeleton);
     clip.transforms.reserve(frames * rest.size());

@@ -217,7 +217,12 @@ void read_skeleton(const GltfFile& file, Character& character) {
     for (const int node : character.nodes) {
         Bone bone;
         bone.name = node_at(file, node).name;
-        const bool speaks = !bone.name.empty() && bone.name.front() != '#' && uses[bone.name] == 1;
+        // What a terminal would act on is no name to speak of.
+        const bool printable = std::none_of(bone.name.begin(), bone.name.end(), [](char letter) {
+            return static_cast<unsigned char>(letter) < 0x20 || letter == 0x7F;
+        });
+        const bool speaks =
+            !bone.name.empty() && printable && bone.name.front() != '#' && uses[bone.name] == 1;
         bone.label = speaks ? bone.name : "#" + std::to_string(node);
         const int parent = parent_of(file, node);
         bone.parent = parent == -1 ? k_no_bone : bone_of[static_cast<std::size_t>(parent)];
