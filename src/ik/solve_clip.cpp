@@ -1,3 +1,5 @@
+#include "limbs_first.hpp"
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/ik/solve_clip.hpp>
@@ -29,6 +31,7 @@ class ClipSolver {
           clip_(clip),
           task_(task),
           solver_(body_solver(chart)),
+          limbs_first_(chart, solver_),
           model_(chart.skeleton.size()) {}
 
     SolvedClip solve() {
@@ -36,6 +39,8 @@ class ClipSolver {
         result.clip = task_.ground ? walk_over(chart_, clip_, task_.ground) : clip_;
         result.clip.name = clip_.name;
         options_ = task_.options;
+        if (task_.with == ReachWith::body && options_.hips_freedom <= 0.0f) options_.hips_freedom = 1.0f;
+        if (task_.with == ReachWith::limb) options_.hips_freedom = 0.0f;
         options_.persistent = clip_.frame_count() < 2;  // one pose has no neighbors that it could differ from
         for (const NamedEffector& effector : task_.effectors) result.residuals.push_back({effector.name});
         for (const NamedAim& aim : task_.aims) result.residuals.push_back({aim.name, 0.0f, 0, true});
@@ -59,11 +64,8 @@ class ClipSolver {
         for (std::size_t i = 0; i < task_.aims.size(); ++i)
             apply_aim(chart_.skeleton, task_.aims[i].aim, task_.aims[i].target, 1.0f,
                       frame == 0 ? 0.0f : 1.0f / clip_.fps, states_[i], pose, model_);
-        std::vector<Effector> effectors;
-        for (const NamedEffector& named : task_.effectors) effectors.push_back(named.effector);
-        if (task_.hold_feet && task_.options.hips_freedom > 0.0f) add_feet(pose, effectors);
-        if (!effectors.empty()) {
-            const SolveReport report = solver_.solve(effectors, pose, workspace_, options_);
+        if (!task_.effectors.empty()) {
+            const SolveReport report = reach(pose);
             result.mean_iterations += report.iterations;
             result.frames_reached += report.reached ? 1 : 0;
         }
@@ -83,6 +85,24 @@ class ClipSolver {
             const bool turned = angle_between(before[b].rotation, pose[b].rotation) > k_near_limit;
             if (turned && is_at_limit(joint, pose[b].rotation)) ++counts_[j];
         }
+    }
+
+    // Limbs first; if that does not do it, or is asked of other parts, everything that may move.
+    SolveReport reach(std::span<Transform> pose) {
+        std::vector<Effector> effectors;
+        for (const NamedEffector& named : task_.effectors) effectors.push_back(named.effector);
+        std::vector<Effector> feet;
+        if (task_.hold_feet && options_.hips_freedom > 0.0f) add_feet(pose, feet);
+        SolveReport limbs =
+            limbs_first_.solve(effectors, feet, pose, task_.with != ReachWith::limb, options_);
+        const bool all_limbs = std::all_of(effectors.begin(), effectors.end(), [&](const Effector& effector) {
+            return limbs_first_.is_limb_end(effector);
+        });
+        if (all_limbs && (limbs.reached || task_.with == ReachWith::limb)) return limbs;
+        effectors.insert(effectors.end(), feet.begin(), feet.end());
+        SolveReport all = solver_.solve(effectors, pose, workspace_, options_);
+        all.iterations += limbs.iterations;
+        return all;
     }
 
     void add_feet(std::span<const Transform> pose, std::vector<Effector>& effectors) {
@@ -115,6 +135,7 @@ class ClipSolver {
     const Clip& clip_;
     const SolveTask& task_;
     BodySolver solver_;
+    detail::LimbsFirst limbs_first_;
     SolveOptions options_;
     BodySolver::Workspace workspace_;
     std::vector<Transform> model_;

@@ -10,6 +10,7 @@
 #include <dendraxis/ik/limb.hpp>
 #include <dendraxis/ik/planar.hpp>
 #include <dendraxis/ik/reaching.hpp>
+#include <dendraxis/ik/solve_clip.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>
@@ -268,4 +269,65 @@ TEST_CASE("usual ranges hold the rest and all that the demo clips do, learned on
     const std::vector<JointRange> in_force = ranges_in_force(stiff);
     CHECK(in_force.size() == usual.size());
     CHECK(in_force[0].range.twist.to == 0.01f);
+}
+
+TEST_CASE(
+    "what is near is reached by the arm alone; the body comes to help smoothly, or not at all if told so") {
+    const Character& diver = workshop::diver();
+    const Chart& chart = workshop::diver_chart();
+    const Chain& arm = *chart.find("arm.left");
+    const int chest = chart.find("spine")->bones.back();
+    const Clip& idle = diver.clip("idle");
+    std::vector<Transform> before(diver.skeleton.size());
+    to_model_space(diver.skeleton, idle.frame(0), before);
+    const auto of = [](const std::vector<Transform>& model, int bone) -> const Transform& {
+        return model[static_cast<std::size_t>(bone)];
+    };
+    const Effector palm = effector_of(chart, "arm.left");
+    const Vec3 root = of(before, arm.bones[0]).translation;
+    const float length =
+        (of(before, arm.bones[1]).translation - root).norm() +
+        (of(before, arm.bones[2]).translation - of(before, arm.bones[1]).translation).norm() +
+        palm.offset.norm();
+    const Vec3 way = (0.9f * chart.facing + 0.3f * chart.up.cross(chart.facing)).normalized();
+    struct Reached {
+        float miss, chest, hips, foot;
+    };
+    const auto reach = [&](float lengths, ReachWith with) {
+        SolveTask task;
+        task.with = with;
+        task.effectors = {{"arm.left", palm}};
+        task.effectors[0].effector.target = root + lengths * length * way;
+        Clip one = idle;
+        one.transforms.resize(one.bone_count);
+        const SolvedClip solved = solve_clip(chart, one, task);
+        std::vector<Transform> after(before.size());
+        to_model_space(diver.skeleton, solved.clip.frame(0), after);
+        const auto moved = [&](int bone) {
+            return (of(after, bone).translation - of(before, bone).translation).norm();
+        };
+        return Reached{solved.residuals[0].worst,
+                       angle_between(of(after, chest).rotation, of(before, chest).rotation) * k_degrees,
+                       moved(chart.hips), moved(chart.find("leg.left")->bones.back())};
+    };
+    float last = 0.0f;
+    for (float lengths = 0.4f; lengths < 1.21f; lengths += 0.05f) {
+        CAPTURE(lengths);
+        const Reached with_trunk = reach(lengths, ReachWith::upper_body);
+        CHECK(with_trunk.miss < 1e-3f);
+        // Where the arm's ranges are in the way, what is left of a millimeter is the trunk's.
+        if (lengths < 0.79f) CHECK(with_trunk.chest < 0.5f);
+        if (lengths > 0.84f) CHECK(with_trunk.chest > 0.1f);
+        CHECK(with_trunk.chest >= last - 0.2f);
+        CHECK(with_trunk.chest - last < 6.0f);  // degrees for a twentieth of the arm
+        last = with_trunk.chest;
+        const Reached with_body = reach(lengths, ReachWith::body);
+        CHECK(with_body.miss < 1e-3f);
+        CHECK(with_body.foot < 1e-3f);
+        CHECK((with_body.hips > 1e-3f) == (lengths > 0.84f));
+        const Reached alone = reach(lengths, ReachWith::limb);
+        CHECK(alone.chest == 0.0f);
+        CHECK(alone.miss < std::max(0.0f, lengths - 1.0f) * length + 0.02f);
+    }
+    CHECK(last > 10.0f);
 }

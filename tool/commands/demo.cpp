@@ -124,7 +124,7 @@ void solve(const Script& script) {
     const std::string left = "arm.left=0.55,0.35,0.55";
     const std::string right = "arm.right=-0.3,0.9,0.6";
     script.run("solve IN/diver.glb --clip crouch --reach " + left + " --reach " + right +
-               " --hips-freedom 1 -o OUT/diver-reaching.glb");
+               " --with body -o OUT/diver-reaching.glb");
     script.run("draw OUT/diver-reaching.glb --clip crouch-solved --frame 0 45 --ranges --target " + left +
                " --target " + right + " -o OUT/reach.png");
 }

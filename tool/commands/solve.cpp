@@ -28,6 +28,7 @@ struct SolveArguments {
     std::vector<std::string> reach_words;
     std::vector<std::string> aim_words;
     fs::path terrain;
+    std::string with;
     float hips_freedom = 0.0f;
     bool no_ranges = false;
     std::string name;
@@ -141,6 +142,8 @@ int run_solve(const SolveArguments& arguments) {
         task.ground = ground;
     }
     task.options.hips_freedom = arguments.hips_freedom;
+    if (arguments.with == "limb") task.with = ReachWith::limb;
+    if (arguments.with == "body") task.with = ReachWith::body;
     task.options.ranges = !arguments.no_ranges;
     SolvedClip solved = solve_clip(chart, start, task);
     solved.clip.name = arguments.name.empty() ? start.name + "-solved" : arguments.name;
@@ -179,6 +182,12 @@ void add_solve(CommandLine& line) {
         ->allow_extra_args(false)
         ->option_text("NAME=X,Y,Z");
     c->add_option("--terrain", arguments->terrain, "ground to walk on (.glb)")->option_text("FILE");
+    c->add_option(
+         "--with", arguments->with,
+         "what may help a hand or foot: limb (nothing), upper-body (spine and shoulders; usual), body "
+         "(the hips, too); near targets are reached by the limb alone")
+        ->check(CLI::IsMember({"limb", "upper-body", "body"}))
+        ->option_text("PART");
     c->add_option("--hips-freedom", arguments->hips_freedom,
                   "how easily the hips move, 0 to 1; if they move, the feet stay where they are")
         ->check(CLI::Range(0.0, 1.0))

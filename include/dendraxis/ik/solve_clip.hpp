@@ -21,12 +21,20 @@ struct NamedAim {
     Vec3 target = Vec3::Zero();  ///< in model space
 };
 
+/// What helps a hand or foot to its target. What is near is reached by the limb alone whatever may help.
+enum class ReachWith {
+    limb,        ///< nothing
+    upper_body,  ///< shoulders and spine, as an arm nears its full length; then all that is charted above it
+    body,        ///< the hips, too, while the feet stay
+};
+
 /// What is asked of every frame.
 struct SolveTask {
     std::vector<NamedEffector> effectors;
     std::vector<NamedAim> aims;
     Ground ground;  ///< none: the clip's own floor
     SolveOptions options;
+    ReachWith with = ReachWith::upper_body;
     /// If the hips move, the feet that no effector is for are held where the clip has them.
     bool hold_feet = true;
 };
