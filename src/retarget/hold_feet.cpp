@@ -43,7 +43,7 @@ class FootHolder {
         : run_(run),
           target_(run.plan.pairing.target),
           up_(target_.up),
-          feet_(track_feet(run.plan.pairing.source, run.source, run.plan.pairing.settings.contacts)) {}
+          feet_(track_feet(run.plan.pairing.source, run.source, run.contacts)) {}
 
     void hold(FeetBy by) {
         follow_legs();

@@ -23,7 +23,7 @@ PassGuard::PassGuard(PassRun& run) : run_(run) {
     for (const LimbPlan& leg : run.plan.legs) limbs_.push_back(&leg);
     for (const LimbPlan& arm : run.plan.arms) limbs_.push_back(&arm);
     const Pairing& pairing = run.plan.pairing;
-    feet_ = track_feet(pairing.source, run.source, pairing.settings.contacts);
+    feet_ = track_feet(pairing.source, run.source, run.contacts);
     std::vector<Joints> source;
     for (std::size_t f = run.first; f < run.end(); ++f) {
         for (const LimbPlan* limb : limbs_) {

@@ -73,6 +73,7 @@ struct PassRun {
     Clip& result;  ///< poses of the target, changed by each pass
     /// Frames before the first and after the last of the clip itself are of a loop's rounds around it.
     std::size_t first = 0;
+    std::vector<ContactSpan> contacts;  ///< set by hand, in frames of `source`
     std::vector<Vec3>
         shift;  ///< a frame: how far the floor was moved under the target by its root-motion rule
     std::vector<Transform> model;

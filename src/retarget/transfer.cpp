@@ -136,6 +136,25 @@ bool may_lean(const Pairing& pairing) {
     return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest");
 }
 
+// Contacts set by hand in the frames of a clip, in those of its rounds.
+std::vector<ContactSpan> in_all_rounds(std::span<const ContactSpan> set, const Loop& loop, std::size_t around,
+                                       std::size_t frames) {
+    std::vector<ContactSpan> all;
+    const auto before = static_cast<int>(around);
+    const auto period = static_cast<int>(loop.period);
+    const int rounds = before / period + 1;
+    for (const ContactSpan& span : set) {
+        for (int round = -rounds; round <= rounds; ++round) {
+            ContactSpan moved = span;
+            moved.first += before + round * period;
+            moved.last += before + round * period;
+            const bool is_seen = moved.last >= 0 && moved.first < 2 * before + static_cast<int>(frames);
+            if (is_seen) all.push_back(moved);
+        }
+    }
+    return all;
+}
+
 // All bones but those that go over the floor.
 std::vector<int> bones_below(const Chart& chart, int body) {
     std::vector<int> bones;
@@ -367,15 +386,22 @@ Clip Transfer::apply(const Clip& given) const {
     const Chart& source = passes_->pairing.source;
     const Clip clip = passes_->pairing.is_same_build() ? given : on_floor(source, given);
     const std::optional<Loop> loop = passes_->is_exact ? std::nullopt : find_loop(source, clip);
-    Clip result = loop ? apply_loop(clip, *loop) : apply_passes(clip, 0);
+    Clip result = loop ? apply_loop(clip, *loop) : apply_passes(clip, 0, passes_->pairing.settings.contacts);
     hold_poses(clip, result);
     return result;
 }
 
-Clip Transfer::apply_passes(const Clip& clip, std::size_t first) const {
+Clip Transfer::apply_passes(const Clip& clip, std::size_t first, std::vector<ContactSpan> contacts) const {
     Clip result = apply_turns(clip);
     aim_trunk(clip, result);
-    PassRun run{*passes_, clip, result, first, {}, {}, std::vector<Transform>(clip.transforms.size())};
+    PassRun run{*passes_,
+                clip,
+                result,
+                first,
+                std::move(contacts),
+                {},
+                {},
+                std::vector<Transform>(clip.transforms.size())};
     to_model_space(passes_->pairing.source.skeleton, clip.transforms, run.source_model);
     carry_root_motion(run);
     if (!passes_->is_exact) run_passes(run);
@@ -386,7 +412,9 @@ Clip Transfer::apply_passes(const Clip& clip, std::size_t first) const {
 // With as much of the rounds before and after as passes look around, so that the result is a loop as well.
 Clip Transfer::apply_loop(const Clip& clip, const Loop& loop) const {
     const auto around = static_cast<std::size_t>(std::lround(k_around_seconds * clip.fps));
-    Clip result = apply_passes(unrolled(passes_->pairing.source, clip, loop, around, around), around);
+    const Pairing& pairing = passes_->pairing;
+    Clip result = apply_passes(unrolled(pairing.source, clip, loop, around, around), around,
+                               in_all_rounds(pairing.settings.contacts, loop, around, clip.frame_count()));
     const auto begin = result.transforms.begin();
     const auto skipped = static_cast<std::ptrdiff_t>(around * target_bones_);
     const auto kept = static_cast<std::ptrdiff_t>(clip.frame_count() * target_bones_);

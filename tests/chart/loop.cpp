@@ -4,12 +4,14 @@
 
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/loop.hpp>
+#include <dendraxis/retarget/contacts.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <cmath>
 
 using namespace dendraxis;
@@ -108,4 +110,32 @@ TEST_CASE("a loop that was carried to another body is a loop, and the review tel
         const Clip hop = transfer.apply(diver.clip("hop-down"));
         CHECK(review_clip(pairing, diver.clip("hop-down"), hop)["loop_gap_pct"].frame < 0);
     }
+}
+
+TEST_CASE("contacts set by hand count in the frames that they name, in a loop as in a clip that is none") {
+    const Clip& stroll = workshop::diver().clip("stroll");
+    Clip cut = stroll;  // no loop any more
+    cut.transforms.resize((stroll.frame_count() - 12) * stroll.bone_count);
+    Pairing pairing = pair(workshop::diver_chart(), chart(workshop::bosun()));
+    REQUIRE_FALSE(find_loop(pairing.source, cut).has_value());
+    const std::vector<FootTrack> feet = track_feet(pairing.source, stroll);
+    const FootTrack& left = feet.front();
+    int last = 20;
+    while (!left.stands(static_cast<std::size_t>(last)) || left.stands(static_cast<std::size_t>(last + 1)))
+        ++last;
+    const int toes = pairing.target.find("toes.left")->bones.front();
+    const auto toes_in = [&](const Clip& clip) {
+        const Clip result = Transfer(pairing).apply(clip);
+        std::vector<Transform> model(result.bone_count);
+        to_model_space(pairing.target.skeleton, result.frame(static_cast<std::size_t>(last)), model);
+        return model[static_cast<std::size_t>(toes)].translation;
+    };
+    const Vec3 found = toes_in(stroll);
+    // The foot leaves the floor four frames later than it does.
+    for (int f = 0; f < static_cast<int>(stroll.frame_count()); ++f) {
+        if (left.stands(static_cast<std::size_t>(f)) || (f > last && f <= last + 4))
+            pairing.settings.contacts.push_back({"stroll", left.leg, f, f});
+    }
+    CHECK((toes_in(stroll) - found).norm() > 0.003f);
+    CHECK((toes_in(stroll) - toes_in(cut)).norm() < 0.0005f);
 }

@@ -65,7 +65,7 @@ class Transfer {
     void apply(const detail::PositionProgram& positions, std::span<const Transform> source,
                std::span<Transform> target, Workspace& workspace) const;
     void aim_trunk(const Clip& clip, Clip& result) const;
-    Clip apply_passes(const Clip& clip, std::size_t first) const;
+    Clip apply_passes(const Clip& clip, std::size_t first, std::vector<ContactSpan> contacts) const;
     Clip apply_loop(const Clip& clip, const Loop& loop) const;
     void compile_follow(const Pairing& pairing, const MatchedStance& stance, detail::TurnProgram& program);
     void compile_root_motion(const Pairing& pairing, float hips_drop, detail::TurnProgram& program);
