@@ -10,15 +10,41 @@
 namespace dendraxis {
 namespace {
 
-constexpr int k_directions = 256;
-constexpr float k_good_share = 0.1f;  // of a vertex
+constexpr int k_coarse = 256;                    // directions
+constexpr int k_fine = 2048;                     // of bodies of so many positions at the most
+constexpr std::size_t k_most_for_fine = 20'000;  // else twice the coarse ones
+constexpr float k_left_out = 0.001f;             // of the height: what may stand out of the chosen ones
+constexpr float k_good_share = 0.1f;             // of a vertex
 
 // Evenly over the ball: R. Swinbank and R. J. Purser, "Fibonacci grids" (2006).
-Vec3 direction(int index) {
-    const float height = 1.0f - (2.0f * static_cast<float>(index) + 1.0f) / k_directions;
+Vec3 direction(int index, int count) {
+    const float height = 1.0f - (2.0f * static_cast<float>(index) + 1.0f) / static_cast<float>(count);
     const float around = 2.0f * k_pi * static_cast<float>(index) / std::numbers::phi_v<float>;
     const float radius = std::sqrt(1.0f - height * height);
     return {radius * std::cos(around), height, radius * std::sin(around)};
+}
+
+const Vec3& farthest(const std::vector<Vec3>& positions, const Vec3& way) {
+    return *std::max_element(positions.begin(), positions.end(),
+                             [&](const Vec3& a, const Vec3& b) { return a.dot(way) < b.dot(way); });
+}
+
+// Those that lie outermost in a few directions, and whatever stands out of them in many: a corner between two
+// others is outermost in a narrow cone only.
+std::vector<Vec3> outermost_of(const std::vector<Vec3>& positions, float left_out) {
+    std::vector<Vec3> chosen;
+    if (positions.empty()) return chosen;
+    for (int i = 0; i < k_coarse; ++i) {
+        const Vec3& position = farthest(positions, direction(i, k_coarse));
+        if (std::find(chosen.begin(), chosen.end(), position) == chosen.end()) chosen.push_back(position);
+    }
+    const int fine = positions.size() > k_most_for_fine ? 2 * k_coarse : k_fine;
+    for (int i = 0; i < fine; ++i) {
+        const Vec3 way = direction(i, fine);
+        const Vec3& position = farthest(positions, way);
+        if (position.dot(way) > farthest(chosen, way).dot(way) + left_out) chosen.push_back(position);
+    }
+    return chosen;
 }
 
 // What is blended of places above the ground is above the ground itself: so each body that has a good share
@@ -65,19 +91,8 @@ std::vector<std::vector<Vec3>> skin_of_bodies(const RagdollPlan& plan, const Cha
         }
     }
     std::vector<std::vector<Vec3>> outermost(plan.bodies.size());
-    for (std::size_t body = 0; body < own.size(); ++body) {
-        std::vector<std::size_t> chosen;
-        for (int i = 0; i < k_directions && !own[body].empty(); ++i) {
-            const Vec3 way = direction(i);
-            const auto farthest =
-                std::max_element(own[body].begin(), own[body].end(),
-                                 [&](const Vec3& a, const Vec3& b) { return a.dot(way) < b.dot(way); });
-            chosen.push_back(static_cast<std::size_t>(farthest - own[body].begin()));
-        }
-        std::sort(chosen.begin(), chosen.end());
-        chosen.erase(std::unique(chosen.begin(), chosen.end()), chosen.end());
-        for (const std::size_t v : chosen) outermost[body].push_back(own[body][v]);
-    }
+    for (std::size_t body = 0; body < own.size(); ++body)
+        outermost[body] = outermost_of(own[body], k_left_out * chart.height);
     return outermost;
 }
 

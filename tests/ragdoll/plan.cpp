@@ -15,6 +15,7 @@
 #include <doctest/doctest.h>
 
 #include <functional>
+#include <random>
 
 using namespace dendraxis;
 
@@ -359,5 +360,47 @@ TEST_CASE(
             CHECK(beyond(std::string("forepaw") + side, 60.0f) == 0.0f);
             CHECK(beyond(std::string("forepaw") + side, -60.0f) > 20.0f);
         }
+    }
+}
+
+TEST_CASE("the skin that meets the ground leaves nothing out that would lie in it") {
+    const Character& bosun = workshop::bosun();
+    const Chart chart = dendraxis::chart(bosun);
+    const RagdollPlan plan = build_ragdoll(bosun, chart);
+    const std::vector<std::vector<Vec3>> skin = skin_of_bodies(plan, bosun, chart);
+    const std::vector<int> owners = bodies_of_bones(bosun.skeleton, plan);
+    const std::vector<PlacedShape> placed = shapes_at_rest(plan, chart);
+    std::vector<std::vector<Vec3>> all(plan.bodies.size());
+    std::vector<Affine> matrices(bosun.skeleton.size());
+    to_model_matrices(bosun.skeleton, rest_pose(bosun.skeleton), matrices);
+    for (const SkinnedMesh& mesh : bosun.meshes) {
+        std::vector<Vec3> positions(mesh.positions.size());
+        deform(mesh, matrices, positions);
+        for (std::size_t v = 0; v < positions.size(); ++v) {
+            const auto most = std::max_element(mesh.weights[v].begin(), mesh.weights[v].end());
+            const auto k = static_cast<std::size_t>(most - mesh.weights[v].begin());
+            const int body = owners[static_cast<std::size_t>(mesh.bones[mesh.joints[v][k]])];
+            if (body < 0) continue;
+            const Transform& frame = placed[static_cast<std::size_t>(body)].frame;
+            all[static_cast<std::size_t>(body)].push_back(
+                frame.rotation.conjugate() * (chart.to_upright() * positions[v] - frame.translation));
+        }
+    }
+    const auto reach = [](const std::vector<Vec3>& positions, const Vec3& way) {
+        float most = -1e30f;
+        for (const Vec3& position : positions) most = std::max(most, position.dot(way));
+        return most;
+    };
+    std::mt19937 random(3);
+    for (std::size_t body = 0; body < all.size(); ++body) {
+        CAPTURE(plan.bodies[body].name);
+        if (all[body].empty()) continue;
+        CHECK(skin[body].size() < 400);
+        float out = 0.0f;
+        for (int i = 0; i < 1000; ++i) {
+            const Vec3 way = workshop::any_direction(random);
+            out = std::max(out, reach(all[body], way) - reach(skin[body], way));
+        }
+        CHECK(out < 0.0015f * chart.height);
     }
 }
