@@ -6,6 +6,8 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
+
 using nlohmann::json;
 using workshop::run_tool;
 
@@ -69,7 +71,7 @@ TEST_CASE("a ragdoll that is wrong fails its check, wrong usage is told in one l
           Case{"ragdoll drop " + k_diver + " --push tail=0,0,1 --json", 2, "there is no body 'tail'"},
           Case{"ragdoll drop " + k_diver + " --speed 1,2 --json", 2, "give three numbers"},
           Case{"ragdoll drop " + k_diver + " --seconds 0 --json", 3, "cannot last that long"},
-          Case{"ragdoll drop " + k_diver + " --fps 0 --json", 3, "cannot have that rate"},
+          Case{"ragdoll drop " + k_diver + " --fps 0 --json", 2, "no rate from 1 to 960"},
           Case{"ragdoll drop " + k_diver + " --clip strol --json", 3, "did you mean 'stroll'"},
           Case{"ragdoll drop " + k_diver + " --clip stroll --frame 9999 --json", 3, "has no frame"},
           Case{"ragdoll export " + k_diver + " -o " + k_diver, 2, "written over"},
@@ -130,4 +132,26 @@ TEST_CASE("chains sway in clips; the sheet holds how, and a person changes it th
     CHECK(bare.err.find("no clips") != std::string::npos);
     const auto none = run_tool("ragdoll sway " + workshop::k_diver + " --clip idle --json");
     CHECK(none.out.find("sway.no-chains") != std::string::npos);
+}
+
+TEST_CASE("of many findings of one kind a few are printed with their number, all are in the JSON") {
+    const workshop::Scratch scratch;
+    const std::string sheet = (scratch / "many.rig.json").string();
+    REQUIRE(run_tool("ragdoll build " + k_diver + " -o " + sheet).status == 0);
+    json own = json::parse(dendraxis::io::read_text(sheet));
+    for (json& joint : own["ragdoll"]["joints"]) joint["twist"] = {-179, 179};
+    dendraxis::io::write_text(sheet, own.dump(1));
+    const auto told = run_tool("ragdoll check " + sheet);
+    CHECK(told.status == 1);
+    std::size_t lines = 0;
+    for (std::size_t at = told.out.find("ragdoll.free-axis ["); at != std::string::npos;
+         at = told.out.find("ragdoll.free-axis [", at + 1))
+        ++lines;
+    CHECK(lines == 4);
+    CHECK(told.out.find("more ragdoll.free-axis") != std::string::npos);
+    const json all = json::parse(run_tool("ragdoll check " + sheet + " --json").out);
+    const auto count = std::count_if(all["findings"].begin(), all["findings"].end(), [](const json& finding) {
+        return finding["code"] == "ragdoll.free-axis";
+    });
+    CHECK(count == static_cast<std::ptrdiff_t>(own["ragdoll"]["joints"].size()));
 }

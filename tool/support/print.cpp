@@ -4,11 +4,14 @@
 
 #include <algorithm>
 #include <cstdlib>
+#include <map>
 
 #include <unistd.h>
 
 namespace dendraxis::tool {
 namespace {
+
+constexpr std::size_t k_most_alike = 5;  // findings of one kind that are printed
 
 std::string styled(const std::string& text, const char* code) {
     static const bool k_shows = isatty(STDOUT_FILENO) != 0 && std::getenv("NO_COLOR") == nullptr;
@@ -31,7 +34,18 @@ void print_findings(const Findings& findings) {
     std::stable_sort(sorted.begin(), sorted.end(),
                      [](const Finding& a, const Finding& b) { return a.severity > b.severity; });
     fmt::print("\n{}\n", bold("findings"));
-    for (const Finding& finding : sorted) fmt::print("  {}\n", finding);
+    std::map<std::string, std::size_t> counts;
+    std::map<std::string, std::size_t> printed;
+    for (const Finding& finding : sorted) ++counts[finding.code];
+    for (const Finding& finding : sorted) {
+        const std::size_t all = counts[finding.code];
+        const std::size_t now = ++printed[finding.code];
+        if (all <= k_most_alike || now < k_most_alike)
+            fmt::print("  {}\n", finding);
+        else if (now == k_most_alike)
+            fmt::print("  {}\n", dim(fmt::format("and {} more {} ({} and others; --json lists all)",
+                                                 all - k_most_alike + 1, finding.code, finding.where)));
+    }
 }
 
 void show_progress(std::size_t done, std::size_t all, const std::string& name) {

@@ -11,7 +11,7 @@ namespace dendraxis::tool {
 std::string bold(const std::string& text);
 std::string dim(const std::string& text);
 
-/// One line for each finding, worst first.
+/// One line for each finding, worst first; of many of one kind the first ones and how many more there are.
 void print_findings(const Findings& findings);
 
 /// A bar on a terminal's standard error; nothing elsewhere.
