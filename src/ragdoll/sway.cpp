@@ -15,7 +15,6 @@ using detail::keep_lengths;
 using detail::RowStep;
 using detail::ShownLink;
 using detail::SwayAnchor;
-using detail::SwayLink;
 using detail::SwayParticle;
 using detail::SwayProgram;
 using detail::SwayRow;
@@ -87,7 +86,7 @@ struct Sway::Inner {
 
     // What the animation shows of a row, seen bone from bone; returns what it hangs from.
     SwayAnchor look_at(const SwayRow& row) noexcept {
-        const SwayAnchor anchor{of(program.links[row.first].bone).translation, of(row.hangs_from).rotation};
+        SwayAnchor anchor{of(program.links[row.first].bone).translation, of(row.hangs_from).rotation};
         Quat above = anchor.turn;
         for (std::size_t k = row.first; k < row.first + row.count; ++k) {
             const Transform& bone = of(program.links[k].bone);

@@ -1,5 +1,6 @@
 #include <dendraxis/io/sheet/sway_sheet.hpp>
 
+#include "../json/json_text.hpp"
 #include "sheet_parts.hpp"
 
 #include <dendraxis/base/nearest_name.hpp>
