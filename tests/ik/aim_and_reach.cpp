@@ -272,7 +272,7 @@ TEST_CASE("usual ranges hold the rest and all that the demo clips do, learned on
 }
 
 TEST_CASE(
-    "what is near is reached by the arm alone; the body comes to help smoothly, or not at all if told so") {
+    "what is near is reached by the arm alone, the body comes to help smoothly, or not at all if told so") {
     const Character& diver = workshop::diver();
     const Chart& chart = workshop::diver_chart();
     const Chain& arm = *chart.find("arm.left");

@@ -196,7 +196,7 @@ TEST_CASE("a chain that is swung against the body stays out of it, and only its 
     }
 }
 
-TEST_CASE("rate, unit and place in the world do not matter; a jump starts it anew, a teleport does not") {
+TEST_CASE("rate, unit and place in the world do not matter, a jump starts it anew, a teleport does not") {
     const auto swung = [](float size, float fps, const Transform& at) {
         Row row(4, Vec3(0.0f, -0.4f * size, 0.0f));
         row.chain().frequency = 1.5f;
@@ -308,7 +308,7 @@ TEST_CASE("a frame asks for no memory, and nothing handed in by mistake does har
     CHECK_THROWS_WITH(SwayBinding(other.plan, other.chart), doctest::Contains("name of another"));
 }
 
-TEST_CASE("hair, tails, ears and coat tails are found; face, tools and what carries limbs are not") {
+TEST_CASE("hair, tails, ears and coat tails are found, face, tools and what carries limbs are not") {
     const auto found = [](const Character& character) {
         return names_of(plan_sway(character, chart(character)));
     };
@@ -366,7 +366,7 @@ TEST_CASE("names, axes and units do not change what sways and how") {
     }
 }
 
-TEST_CASE("baked loops stay loops, also such as end one frame early; stillness stays still") {
+TEST_CASE("baked loops stay loops, also such as end one frame early, stillness stays still") {
     const Character& hound = workshop::hound();
     const Chart chart = dendraxis::chart(hound);
     const SwayBinding binding(plan_sway(hound, chart), chart, sway_settings(chart));

@@ -84,7 +84,7 @@ TEST_CASE("a ragdoll that is wrong fails its check, wrong usage is told in one l
     }
 }
 
-TEST_CASE("chains sway in clips; the sheet holds how, and a person changes it there") {
+TEST_CASE("chains sway in clips, the sheet holds how, and a person changes it there") {
     const workshop::Scratch scratch;
     const std::string hound = workshop::demo("hound.glb").string();
     const std::string out = (scratch / "sways.glb").string();
