@@ -128,9 +128,11 @@ class DocumentChecker {
         if (!document_.contains("extensionsRequired")) return;
         const Entry& list = document_["extensionsRequired"];
         if (!list.is_array()) fail("'extensionsRequired' is no list", "/extensionsRequired");
-        constexpr std::array<std::string_view, 9> k_harmless{
-            "KHR_materials_", "KHR_texture_",     "EXT_texture_",          "KHR_lights_",      "EXT_lights_",
-            "KHR_xmp",        "KHR_implicit_sha", "KHR_physics_rigid_bod", "KHR_mesh_quantiza"};
+        constexpr auto k_harmless = std::to_array<std::string_view>(
+            {"KHR_materials_", "KHR_texture_", "EXT_texture_", "MSFT_texture_", "KHR_lights_", "EXT_lights_",
+             "KHR_technique", "KHR_xmp", "KHR_audio", "MSFT_audio", "KHR_node_", "KHR_animation_pointer",
+             "KHR_interactivity", "KHR_implicit_shapes", "KHR_physics_rigid_bodies", "KHR_mesh_quantization",
+             "EXT_mesh_features", "EXT_structural_metadata", "VRM"});
         for (const Entry& entry : list) {
             const std::string name = entry.is_string() ? entry.get<std::string>() : entry.dump();
             const bool harmless =
