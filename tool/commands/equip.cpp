@@ -181,10 +181,12 @@ void add_equip(CommandLine& line) {
     c->add_option("--sheet", arguments->sheet,
                   "the sheet whose sockets count; suggested ones without a sheet")
         ->option_text("FILE");
-    c->add_option("--put", arguments->put_words,
-                  "a prop (any glTF) and the socket that takes it; several places of one thing: "
-                  "SOCKET+SOCKET; behind commas: scale=N, grip=NAME, second=SOCKET (the other hand comes to "
-                  "its grip.second), in=CLIP+CLIP (only in these), mirrored")
+    c->add_option(
+         "--put", arguments->put_words,
+         "a prop (any glTF) and the socket that takes it; several places of one thing: "
+         "SOCKET+SOCKET; behind commas: scale=N, grip=NAME, second=SOCKET (the other hand comes to "
+         "its grip.second), in=CLIP+CLIP (only in these), closed (fingers close around it in all clips; "
+         "closed=0.7: as far), mirrored")
         ->option_text("FILE@SOCKET[,...] ...");
     c->add_option("--switch", arguments->switch_words,
                   "where a thing with several places goes at a frame of a clip; at once, or gliding there: "

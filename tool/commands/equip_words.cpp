@@ -54,6 +54,13 @@ float scale_of(const std::string& text, const std::string& all) {
     return scale;
 }
 
+float share_of(const std::string& text, const std::string& all) {
+    float share = 0.0f;
+    if (!read_number(text, share) || !(share >= 0.0f) || !(share <= 1.0f))
+        throw UsageError(all + ": closed=N must be a number from 0 to 1");
+    return share;
+}
+
 }  // namespace
 
 Put read_put(const std::string& words) {
@@ -62,11 +69,15 @@ Put read_put(const std::string& words) {
     if (at == std::string::npos || at == 0 || at + 1 == words.size())
         throw UsageError(all + ": give a file and a socket, as in lantern.glb@hand.left");
     const std::vector<std::string> parts = parts_at(words.substr(at + 1), ',');
-    Put put{words.substr(0, at), parts_at(parts.front(), '+'), {}, {}, {}};
+    Put put{words.substr(0, at), parts_at(parts.front(), '+'), {}, {}, {}, {}};
     for (std::size_t i = 1; i < parts.size(); ++i) {
         std::string value;
         if (parts[i] == "mirrored")
             put.fit.mirrored = true;
+        else if (parts[i] == "closed")
+            put.closed = 1.0f;
+        else if (starts(parts[i], "closed", value))
+            put.closed = share_of(value, all);
         else if (starts(parts[i], "grip", value))
             put.fit.grip = value;
         else if (starts(parts[i], "second", value))
@@ -77,10 +88,12 @@ Put read_put(const std::string& words) {
             put.fit.scale = scale_of(value, all);
         else
             throw UsageError(all + ": '" + parts[i] +
-                             "' is none of scale=N, grip=NAME, second=SOCKET, in=CLIP, mirrored");
+                             "' is none of scale=N, grip=NAME, second=SOCKET, in=CLIP, closed, mirrored");
     }
     if (!put.second.empty() && put.sockets.size() > 1)
         throw UsageError(all + ": a thing with several places has no second hand");
+    if (put.closed && put.sockets.size() > 1)
+        throw UsageError(all + ": fingers close around a thing that stays in one place");
     if (!put.clips.empty() && put.second.empty())
         throw UsageError(all + ": in=CLIP says in which clips the second hand comes; give second=SOCKET");
     return put;

@@ -6,6 +6,7 @@
 #include <dendraxis/equip/carry.hpp>
 #include <dendraxis/equip/fit_piece.hpp>
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -17,6 +18,7 @@ struct Put {
     std::vector<std::string> sockets;  ///< more than one: carried in several places
     std::string second;                ///< the socket of the other hand; empty for none
     std::vector<std::string> clips;    ///< in which that hand comes to it; all where empty
+    std::optional<float> closed;       ///< how far fingers close around it, 0 to 1
     PropFit fit;
 };
 

@@ -3,6 +3,7 @@
 #include "../support/positions.hpp"
 
 #include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/equip/close_hand.hpp>
 #include <dendraxis/equip/second_hand.hpp>
 #include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
@@ -65,6 +66,30 @@ void Outfit::put(const Put& put) {
     }
     mounts_.push_back({&prop, places.front(), put.fit});
     if (!put.second.empty()) second_hand(put, prop, mounts_.back());
+    if (put.closed) close_hands(put, prop, mounts_.back());
+}
+
+// Around the thing, in the clips in which it is held: of both hands if it takes two.
+void Outfit::close_hands(const Put& put, const Prop& prop, const PropMount& mount) {
+    std::vector<PropMount> holds{mount};
+    if (!put.second.empty()) {
+        holds.push_back({mount.prop, socket_index(sockets_, put.second, "--put"), mount.fit});
+        holds.back().fit.grip = "grip.second";
+    }
+    for (const PropMount& hold : holds) {
+        const ClosedHand hand = close_hand(rig_.character, rig_.chart, *binding_, hold, *put.closed);
+        for (Finding& finding : check_closed_hand(hand, prop, sockets_[hold.socket]))
+            report.findings.push_back(std::move(finding));
+        const bool is_second = hold.socket != mount.socket;
+        for (const Clip& own : rig_.character.clips) {
+            const bool in_it = !is_second || put.clips.empty() ||
+                               std::find(put.clips.begin(), put.clips.end(), own.name) != put.clips.end();
+            if (!in_it) continue;
+            Clip closed = with_closed_hand(clip_to_write(own.name), hand);
+            std::erase_if(clips_, [&](const Clip& known) { return known.name == own.name; });
+            clips_.push_back(std::move(closed));
+        }
+    }
 }
 
 void Outfit::second_hand(const Put& put, const Prop& prop, const PropMount& mount) {

@@ -85,6 +85,7 @@ class Outfit {
 
     void put(const Put& put);
     void second_hand(const Put& put, const Prop& prop, const PropMount& mount);
+    void close_hands(const Put& put, const Prop& prop, const PropMount& mount);
     void fit(const Fit& wanted);
     void fit_one(const fs::path& file, const std::string& node, const std::string& part,
                  const PieceOptions& options);
@@ -101,7 +102,7 @@ class Outfit {
     std::vector<PropMount> mounts_;
     std::vector<CarriedProp> carried_;
     std::vector<io::PropFlight> flights_;
-    std::vector<Clip> clips_;  // changed for second hands
+    std::vector<Clip> clips_;  // changed for second hands and closed ones
 };
 
 }  // namespace dendraxis::tool
