@@ -164,7 +164,8 @@ void equip(const Script& script) {
         "draw OUT/diver-equipped.glb --beside OUT/bosun-equipped.glb --clip swing-mallet --frame 0 24 42 "
         "-o OUT/equipped.png");
     script.run(
-        "equip OUT/deckhand-moving.glb --put IN/lantern.glb@hand.left,scale=0.7,closed IN/oilskin-hat.glb@head "
+        "equip OUT/deckhand-moving.glb --put IN/lantern.glb@hand.left,scale=0.7,closed "
+        "IN/oilskin-hat.glb@head "
         "IN/mallet.glb@hand.right+belt.right+back,scale=0.65 "
         "--switch swing-mallet:48=mallet@belt.right,over=10 swing-mallet:66=mallet@back "
         "--fit IN/guards.glb#shin.left@shin.left,both-sides "
