@@ -1,5 +1,6 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
+#include "../support/open_rig.hpp"
 #include "../support/outputs.hpp"
 #include "../support/page.hpp"
 #include "../support/print.hpp"
@@ -154,8 +155,7 @@ int run_equip(const EquipArguments& arguments) {
     }
     if (arguments.out.empty()) throw UsageError("--put: say where to write with -o OUT.glb");
 
-    const io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
-                                                : io::rechart(arguments.sheet, arguments.character);
+    const io::Rig rig = open_rig(arguments.character, arguments.sheet);
     Outfit outfit(arguments, rig);
     outfit.inputs.push_back(arguments.character);
     outfit.inputs.push_back(rig.character.file);

@@ -1,5 +1,6 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
+#include "../support/open_rig.hpp"
 #include "../support/outputs.hpp"
 #include "../support/print.hpp"
 
@@ -47,10 +48,7 @@ fs::path sheet_of(const RagdollArguments& arguments) {
 }
 
 io::Rig rig_of(const RagdollArguments& arguments) {
-    io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
-                                          : io::rechart(arguments.sheet, arguments.character);
-    if (arguments.height_metres > 0.0f) rig.chart.height_metres = arguments.height_metres;
-    return rig;
+    return open_rig(arguments.character, arguments.sheet, arguments.height_metres);
 }
 
 RagdollOptions options_of(const RagdollArguments& arguments, const io::Rig& rig) {

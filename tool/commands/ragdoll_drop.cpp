@@ -1,5 +1,6 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
+#include "../support/open_rig.hpp"
 #include "../support/outputs.hpp"
 #include "../support/page.hpp"
 #include "../support/positions.hpp"
@@ -184,9 +185,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
         throw UsageError("nothing to write: give -o OUT.glb, --picture OUT.png, --page OUT.html or --json");
     if (!arguments.picture.empty() && arguments.picture.extension() != ".png")
         throw UsageError(arguments.picture.string() + ": the picture must end in .png");
-    io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
-                                          : io::rechart(arguments.sheet, arguments.character);
-    if (arguments.height_metres > 0.0f) rig.chart.height_metres = arguments.height_metres;
+    const io::Rig rig = open_rig(arguments.character, arguments.sheet, arguments.height_metres);
     for (const fs::path& out : {arguments.out, arguments.picture})
         check_not_input(out, {arguments.character, arguments.sheet, rig.character.file, arguments.terrain});
     check_page(arguments.page, {arguments.character, arguments.sheet, rig.character.file, arguments.terrain});

@@ -1,5 +1,6 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
+#include "../support/open_rig.hpp"
 #include "../support/outputs.hpp"
 #include "../support/page.hpp"
 #include "../support/print.hpp"
@@ -135,11 +136,9 @@ void write_sway_page(const RagdollSwayArguments& arguments, const io::Rig& rig,
 int run_ragdoll_sway(const RagdollSwayArguments& arguments) {
     if (arguments.out.empty() && arguments.page.empty() && !arguments.json)
         throw UsageError("nothing to write: give -o OUT.glb, --page OUT.html or --json");
-    io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
-                                          : io::rechart(arguments.sheet, arguments.character);
+    const io::Rig rig = open_rig(arguments.character, arguments.sheet, arguments.height_metres);
     check_not_input(arguments.out, {arguments.character, arguments.sheet, rig.character.file});
     check_page(arguments.page, {arguments.character, arguments.sheet, rig.character.file, arguments.out});
-    if (arguments.height_metres > 0.0f) rig.chart.height_metres = arguments.height_metres;
     const std::vector<const Clip*> clips = clips_to_sway(rig.character, arguments.clips);
     const SwayPlan plan = io::sway_of(arguments.sheet.empty() ? arguments.character : arguments.sheet, rig);
     const SwayBinding binding(plan, rig.chart, sway_settings(rig.chart));

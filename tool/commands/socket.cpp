@@ -1,5 +1,6 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
+#include "../support/open_rig.hpp"
 #include "../support/outputs.hpp"
 #include "../support/positions.hpp"
 #include "../support/print.hpp"
@@ -44,7 +45,7 @@ struct Opened {
 
 // A socket whose bone is gone stays in the sheet's text only until the sheet is written: it is told.
 Opened open(const fs::path& character, const fs::path& sheet) {
-    Opened opened{sheet.empty() ? io::load_rig(character) : io::rechart(sheet, character), {}, {}};
+    Opened opened{open_rig(character, sheet), {}, {}};
     opened.sockets = io::sockets_of(sheet.empty() ? character : sheet, opened.rig, opened.findings);
     return opened;
 }

@@ -1,5 +1,6 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
+#include "../support/open_rig.hpp"
 #include "../support/outputs.hpp"
 #include "../support/page.hpp"
 #include "../support/positions.hpp"
@@ -255,8 +256,7 @@ void print_report(const WindowReport& report, const Skeleton& touched) {
 }
 
 int run_sweep(const SweepArguments& arguments) {
-    const io::Rig rig = arguments.sheet.empty() ? io::load_rig(arguments.character)
-                                                : io::rechart(arguments.sheet, arguments.character);
+    const io::Rig rig = open_rig(arguments.character, arguments.sheet);
     const std::vector<ClipWindow> kept =
         io::read_windows(arguments.sheet.empty() ? arguments.character : arguments.sheet);
     const std::vector<ClipWindow> windows = wanted_windows(arguments, kept);

@@ -1,0 +1,12 @@
+#include "open_rig.hpp"
+
+namespace dendraxis::tool {
+
+io::Rig open_rig(const std::filesystem::path& character, const std::filesystem::path& sheet,
+                 float height_metres) {
+    io::Rig rig = sheet.empty() ? io::load_rig(character) : io::rechart(sheet, character);
+    if (height_metres > 0.0f) rig.chart.height_metres = height_metres;
+    return rig;
+}
+
+}  // namespace dendraxis::tool
