@@ -155,8 +155,7 @@ class HandCloser {
         return *middle;
     }
 
-    // What joints turn about, in the upright rest: so that the finger goes toward the palm; a thumb toward
-    // the handle.
+    // The axis that closes a finger toward the palm, and a thumb toward the handle; model space at rest.
     Vec3 axis_of(const std::vector<int>& bones, const Vec3& tip, bool is_thumb) const {
         const Vec3& root = rest_[static_cast<std::size_t>(bones.front())].translation;
         const Vec3 along = (tip - root).normalized();
@@ -270,7 +269,6 @@ class HandCloser {
         if (!way) return false;
         std::size_t free_from = *way;
         for (float share = k_step; share <= 1.0f && free_from < joints.bones.size(); share += k_step) {
-            const std::vector<float> before = joints.closed;
             const auto try_at = [&](float at) {
                 for (std::size_t i = free_from; i < joints.closed.size(); ++i) joints.closed[i] = at;
                 set(joints);

@@ -194,6 +194,7 @@ std::vector<LooseRow> loose_rows(const Chart& chart) {
     for (const Chain& chain : chart.chains) {
         const ChainRole role = chain.role();
         if (role == ChainRole::loose || role == ChainRole::tail || role == ChainRole::ear) continue;
+        if (chain.bones.empty()) continue;
         for (int bone = chain.bones.front(); bone != k_no_bone; bone = skeleton.parent(bone))
             loose[static_cast<std::size_t>(bone)] = 0;
     }

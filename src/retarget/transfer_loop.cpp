@@ -55,8 +55,7 @@ Clip Transfer::apply_loop(const Clip& clip, const Loop& loop) const {
     if (loop.closes(clip)) {
         const auto last = result.frame(clip.frame_count() - 1);
         const std::vector<Transform> end(last.begin(), last.end());
-        close_loop(result, loop, end,
-                   bones_below(passes_->pairing.target, detail::body_bone(passes_->pairing.target)));
+        close_loop(result, loop, end, bones_below(pairing.target, detail::body_bone(pairing.target)));
     }
     return result;
 }

@@ -87,6 +87,18 @@ SwaySettings weightless() {
     return settings;
 }
 
+// The pose after so many frames in which the animation stands at rest.
+std::vector<Transform> played_at_rest(const SwayBinding& binding, const std::vector<Transform>& rest,
+                                      int frames) {
+    Sway sway(binding);
+    std::vector<Transform> pose;
+    for (int f = 0; f < frames; ++f) {
+        pose = rest;
+        sway.step(pose, Transform(), 1.0f / 60.0f);
+    }
+    return pose;
+}
+
 float most_apart(std::span<const Transform> a, std::span<const Transform> b) {
     float most = 0.0f;
     for (std::size_t i = 0; i < a.size(); ++i)
@@ -122,12 +134,7 @@ TEST_CASE("a limp link swings as a pendulum, and a row of them hangs straight do
     aside.chain().drag = 4.0f;
     aside.chain().most_turn = 3.0f;
     const SwayBinding binding(aside.plan, aside.chart);
-    Sway sway(binding);
-    std::vector<Transform> pose;
-    for (int f = 0; f < 600; ++f) {
-        pose = aside.rest;
-        sway.step(pose, Transform(), 1.0f / 60.0f);
-    }
+    const std::vector<Transform> pose = played_at_rest(binding, aside.rest, 600);
     CHECK((aside.end(pose) - Vec3(0.0f, 1.6f, 0.0f)).norm() < 0.005f);
 }
 
@@ -138,13 +145,7 @@ TEST_CASE("on a body that stands still a chain keeps the shape it rests in, at a
             row.chain().gravity = gravity;
             row.chain().frequency = 2.0f;
             const SwayBinding binding(row.plan, row.chart);
-            Sway sway(binding);
-            std::vector<Transform> pose;
-            for (int f = 0; f < 120; ++f) {
-                pose = row.rest;
-                sway.step(pose, Transform(), 1.0f / 60.0f);
-            }
-            CHECK(most_apart(pose, row.rest) < 0.05f);
+            CHECK(most_apart(played_at_rest(binding, row.rest, 120), row.rest) < 0.05f);
         }
     }
 }

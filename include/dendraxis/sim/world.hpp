@@ -41,7 +41,8 @@ struct Touching {
     friend bool operator==(const Touching&, const Touching&) = default;
 };
 
-/// Two things that touched in the last `step`, and where they first did.
+/// Two things that touched in the last `step`, and where: at the strongest point of the first round in which
+/// they did.
 struct Contact {
     Touching one;  ///< never the ground
     Touching other;

@@ -339,7 +339,7 @@ GltfFile read_gltf_bytes(std::vector<std::uint8_t> bytes, const std::string& nam
 
 std::vector<float> read_numbers(const GltfFile& file, int accessor, int components) {
     std::vector<float> numbers = read_accessor<float>(file, accessor, components, true);
-    // Not so written that a number that is none would pass.
+    // A value that is not a number fails the comparison, so it is refused, too.
     if (!std::all_of(numbers.begin(), numbers.end(),
                      [](float number) { return std::abs(static_cast<double>(number)) < k_largest; })) {
         throw Error(file.path, fmt::format("holds a value that is not a number below {:g}", k_largest),
