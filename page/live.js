@@ -142,6 +142,6 @@ export function follow_files() {
     live.undo.push(text_of(live.pairing));
     go_to(saved);
   }
-  const next = async () => { await look(); setTimeout(next, POLL); };
+  const next = async () => { try { await look(); } finally { setTimeout(next, POLL); } };
   setTimeout(next, POLL);
 }

@@ -16,6 +16,8 @@ export const TABS = page.pairs
 if (page.actors[page.actors.length - 1].joints.length > 0) TABS.push(["joints", "Joints"]);
 if (live.on) TABS.push(["adjust", "Adjust"]);
 
+let postponed = 0;
+
 /** Clips, worst first. */
 export function clips_in_order() {
   return page.clips.map((clip, index) => ({ clip, index, worst: worst_of(clip) }))
@@ -54,9 +56,17 @@ export function show_measure(clip, measure) {
   });
 }
 
+/** Builds the panel anew; not while something in it is pressed, and what is typed into goes on being typed into. */
 export function draw_panel(panel) {
+  clearTimeout(postponed);
+  if (panel.matches(":active")) {
+    postponed = setTimeout(() => draw_panel(panel), 50);
+    return;
+  }
+  const typed = panel.contains(document.activeElement) && document.activeElement.id;
   const parts = { findings: findings_panel, measures: measures_panel, chains: chains_panel, joints: joints_panel, adjust: adjust_panel }[state.tab];
   panel.replaceChildren(...(parts || findings_panel)());
+  if (typed && document.getElementById(typed)) document.getElementById(typed).focus();
   const chosen = panel.querySelector("tr.chosen");
   if (chosen) chosen.scrollIntoView({ block: "nearest" });
 }

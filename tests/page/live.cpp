@@ -216,6 +216,7 @@ TEST_CASE("the live page works in a browser") {
     CHECK(result["contacts"][0]["leg"] == "leg.left");
     CHECK(result["contacts"][0]["from"].get<int>() < result["contacts"][0]["to"].get<int>());
     CHECK(result["undo_steps_then"].get<int>() == result["undo_steps"].get<int>() + 1);
+    CHECK(result["name"] == json({"chain-name", "spine"}));
     CHECK(result["spine_before"] == 5);
     CHECK(result["spine_after"] == 3);
     CHECK(result["turns_after"] == result["turns"]);
