@@ -21,7 +21,7 @@ int main(int count, char** words) {
         const dx::Character character = dx::io::load_character(words[1]);
         const dx::Clip& clip = character.clip(words[2]);
         const dx::Chart chart = dx::chart(character);
-        const dx::Ground ground = dx::io::load_ground(words[3], chart.up);  // or any function of a position
+        const dx::Ground ground = dx::io::load_ground(words[3], chart);  // or any function of a position
         const dx::GroundAdaptation adaptation(chart);
 
         dx::GroundState state;

@@ -51,9 +51,9 @@ float metres_in_unit(const Chart& chart) {
 Findings odd_size(const Chart& chart) {
     if (!(chart.height > 0.0f) || chart.height_metres > 0.0f || is_usual_height(chart.height)) return {};
     const LengthUnit unit = likely_units(chart.height).front();
-    return {{Severity::note, "ragdoll.odd-size", chart.character,
-             fmt::format("it stands {:.3g} units tall: it weighs, falls and swings as if it were {:.3g} m "
-                         "tall, its unit a {}",
+    return {{Severity::note, "chart.odd-size", chart.character,
+             fmt::format("it stands {:.3g} units tall: metres, weights, falls and swings go by {:.3g} m, its "
+                         "unit a {}",
                          chart.height, chart.height * unit.metres, unit.name),
              "if that is wrong, tell its height with --height-metres, or in its sheet under "
              "character/height_metres"}};

@@ -1,5 +1,6 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/ik/body_setup.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -92,7 +93,7 @@ Effector effector_of(const Chart& chart, std::string_view name) {
 }
 
 Vec3 position_in_model(const Chart& chart, const Vec3& position) {
-    return chart.to_upright().conjugate() * position + chart.floor * chart.up;
+    return chart.to_upright().conjugate() * position / metres_in_unit(chart) + chart.floor * chart.up;
 }
 
 }  // namespace dendraxis

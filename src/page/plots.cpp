@@ -1,7 +1,7 @@
 // What people look at over time: feet, hands, hips, joints against their ranges.
 #include "parts.hpp"
 
-#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>

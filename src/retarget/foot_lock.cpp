@@ -1,7 +1,7 @@
 // Own method: the offline pass of hold_feet.cpp without a look ahead.
 #include "pass_plan.hpp"
 
-#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/retarget/foot_lock.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 

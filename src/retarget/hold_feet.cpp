@@ -7,7 +7,7 @@
 #include "pass_plan.hpp"
 #include "smoothing.hpp"
 
-#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 namespace dendraxis::detail {

@@ -3,7 +3,7 @@
 
 #include "pass_plan.hpp"
 
-#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/chart/contacts.hpp>
 
 #include <cstring>
 

@@ -4,7 +4,7 @@
 #include "clear_arms.hpp"
 #include "smoothing.hpp"
 
-#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/chart/contacts.hpp>
 
 namespace dendraxis::detail {
 namespace {

@@ -6,7 +6,7 @@
 #include <dendraxis/chart/floor.hpp>
 #include <dendraxis/chart/joint_turn.hpp>
 #include <dendraxis/chart/loop.hpp>
-#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/retarget/root_motion.hpp>
 #include <dendraxis/review/review.hpp>

@@ -3,7 +3,7 @@
 #include "workshop.hpp"
 
 #include <dendraxis/chart/chart.hpp>
-#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>

@@ -4,7 +4,7 @@
 
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/loop.hpp>
-#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>

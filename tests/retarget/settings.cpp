@@ -6,7 +6,7 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
-#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/mend.hpp>

@@ -247,8 +247,8 @@ TEST_CASE("the fall's verdict on the command line: measures, gate, a figure of o
     CHECK(report["measures"]["joint_gap_pct"]["value"].get<double>() < 1.0);
     const auto read =
         workshop::run_tool("ragdoll drop " + workshop::demo("stoker.glb").string() + " --seconds 1 --json");
-    CHECK(read.out.find("ragdoll.odd-size") != std::string::npos);
+    CHECK(read.out.find("chart.odd-size") != std::string::npos);
     const auto as_tall = workshop::run_tool("ragdoll drop " + workshop::demo("stoker.glb").string() +
                                             " --seconds 1 --height-metres 1.8 --json");
-    CHECK(as_tall.out.find("ragdoll.odd-size") == std::string::npos);
+    CHECK(as_tall.out.find("chart.odd-size") == std::string::npos);
 }

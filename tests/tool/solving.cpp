@@ -1,8 +1,10 @@
 // The solve command and the examples of inverse kinematics, as a user runs them.
 #include "workshop.hpp"
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/chart.hpp>
 #include <dendraxis/ik/body_setup.hpp>
+#include <dendraxis/ik/ground_adaptation.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/gltf/ground.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -61,7 +63,7 @@ TEST_CASE("solve walks a clip over terrain: no foot that stands is off it") {
     CHECK(outcome.out.find("head") != std::string::npos);
     const Character after = io::load_character(out);
     const Chart charted = chart(workshop::diver());
-    const TriangleGround ground = io::load_ground(slipway);
+    const TriangleGround ground = io::load_ground(slipway, charted);
     const Clip& before = workshop::diver().clip("stroll");
     const Clip& clip = after.clip("uphill");
     std::vector<Transform> flat(clip.bone_count);
@@ -85,6 +87,31 @@ TEST_CASE("solve walks a clip over terrain: no foot that stands is off it") {
     MESSAGE("lowest ", 1e3f * lowest, " mm, highest that stands ", 1e3f * highest_standing, " mm");
     CHECK(lowest > -0.02f);
     CHECK(highest_standing < 0.02f);
+}
+
+TEST_CASE("terrain lies below the character, whatever its unit, its axes and its origin") {
+    const std::string slipway = workshop::demo("slipway.glb").string();
+    const Chart& diver = workshop::diver_chart();
+    const Clip walked = walk_over(diver, workshop::diver().clip("stroll"), io::load_ground(slipway, diver));
+    // Centimetres, +Z up, its origin in its hips.
+    Transform place;
+    place.rotation = shortest_arc(Vec3::UnitY(), Vec3::UnitZ());
+    place.scale.setConstant(100.0f);
+    place.translation = Vec3(0.0f, 0.0f, -90.0f);
+    Character other = workshop::diver();
+    const std::span<const Bone> bones = other.skeleton.bones();
+    other.skeleton = Skeleton({bones.begin(), bones.end()}, place * other.skeleton.above());
+    const Chart charted = chart(other);
+    CHECK(charted.floor == doctest::Approx(-90.0f).epsilon(0.01));
+    const Clip result = walk_over(charted, other.clip("stroll"), io::load_ground(slipway, charted));
+    std::vector<Transform> expected(walked.bone_count);
+    std::vector<Transform> model(walked.bone_count);
+    for (const std::size_t f : {0u, 33u, 66u}) {
+        to_model_space(diver.skeleton, walked.frame(f), expected);
+        to_model_space(charted.skeleton, result.frame(f), model);
+        for (std::size_t b = 0; b < model.size(); ++b)
+            CHECK((apply(inverse(place), model[b].translation) - expected[b].translation).norm() < 2e-3f);
+    }
 }
 
 TEST_CASE("solve says what is wrong in one line and writes nothing") {

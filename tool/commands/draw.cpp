@@ -9,6 +9,7 @@
 #include <dendraxis/draw/picture.hpp>
 #include <dendraxis/ik/body_setup.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/gltf/ground.hpp>
 #include <dendraxis/io/sheet/ragdoll_sheet.hpp>
 #include <dendraxis/io/sheet/socket_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
@@ -119,8 +120,10 @@ int run_draw(const DrawArguments& arguments) {
 
     // One frame: the characters beside each other. Several: a column a frame, a row a character. A chart:
     // from the front and from the side.
-    std::optional<Character> terrain;
-    if (!arguments.terrain.empty()) terrain = io::load_character(arguments.terrain);
+    std::vector<Character> terrains;
+    for (const io::Rig& rig : rigs) {
+        if (!arguments.terrain.empty()) terrains.push_back(io::load_terrain(arguments.terrain, rig.chart));
+    }
     std::vector<draw::Panel> panels;
     draw::PictureOptions options;
     std::vector<RagdollPlan> ragdolls;
@@ -143,7 +146,7 @@ int run_draw(const DrawArguments& arguments) {
             panels.push_back(make_panel(rig, arguments.clip, frame));
             panels.back().view = view_named(arguments.view);
             panels.back().ranges = arguments.ranges;
-            panels.back().terrain = terrain ? &*terrain : nullptr;
+            panels.back().terrain = terrains.empty() ? nullptr : &terrains[r];
             if (arguments.ragdoll) show_ragdoll(panels.back(), ragdolls[r]);
             if (arguments.sockets)
                 show_sockets(panels.back(), r == 0 ? arguments.character : arguments.beside, rig);

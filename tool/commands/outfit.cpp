@@ -7,6 +7,7 @@
 #include <dendraxis/equip/second_hand.hpp>
 #include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/gltf/ground.hpp>
 #include <dendraxis/io/sheet/ragdoll_sheet.hpp>
 #include <dendraxis/io/sheet/socket_sheet.hpp>
 #include <dendraxis/sim/loose_prop.hpp>
@@ -226,7 +227,7 @@ void Outfit::let_go() {
     const RagdollBinding wearer(io::ragdoll_of(sheet_or_character(), rig_), rig_.chart);
     sim::DropGround ground;
     if (!arguments_.terrain.empty()) {
-        Surface surface = surface_of(io::load_character(arguments_.terrain));
+        Surface surface = surface_of(io::load_terrain(arguments_.terrain, rig_.chart));
         ground = {std::move(surface.positions), std::move(surface.triangles)};
         inputs.push_back(arguments_.terrain);
     }

@@ -11,6 +11,7 @@
 #include <dendraxis/draw/picture.hpp>
 #include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/gltf/ground.hpp>
 #include <dendraxis/io/sheet/ragdoll_sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/ragdoll/build.hpp>
@@ -211,7 +212,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
         if (const auto finding = sim::clamp_push(*options.push, plan)) findings.push_back(*finding);
     }
     std::optional<Character> terrain;
-    if (!arguments.terrain.empty()) terrain = io::load_character(arguments.terrain);
+    if (!arguments.terrain.empty()) terrain = io::load_terrain(arguments.terrain, rig.chart);
     const sim::DropGround ground = ground_of(terrain);
     const sim::DropStart start = start_of(rig.character, arguments);
 

@@ -1,5 +1,6 @@
 #include "../support/command_line.hpp"
 #include "../support/json.hpp"
+#include "../support/open_rig.hpp"
 #include "../support/outputs.hpp"
 #include "../support/page.hpp"
 #include "../support/positions.hpp"
@@ -7,6 +8,8 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/contacts.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/ik/solve_clip.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/gltf/ground.hpp>
@@ -18,6 +21,8 @@
 #include <dendraxis/equip/surface.hpp>
 
 #include <fmt/core.h>
+
+#include <cmath>
 
 namespace dendraxis::tool {
 namespace {
@@ -31,6 +36,7 @@ struct SolveArguments {
     std::string with;
     float hips_freedom = 0.0f;
     bool no_ranges = false;
+    float height_metres = 0.0f;
     std::string name;
     fs::path page;
     fs::path out;
@@ -38,13 +44,14 @@ struct SolveArguments {
 };
 
 Json solved_json(const Chart& chart, const SolvedClip& solved, const Findings& findings) {
+    const float millimetres = 1e3f * metres_in_unit(chart);
     Json residuals = Json::array();
     for (const SolvedClip::Residual& residual : solved.residuals) {
         Json entry{{"name", residual.name}, {"frame", residual.frame}};
         if (residual.is_look)
             entry["worst_degrees"] = rounded(residual.worst * k_degrees);
         else
-            entry["worst_mm"] = rounded(residual.worst * 1e3f);
+            entry["worst_mm"] = rounded(residual.worst * millimetres);
         residuals.push_back(entry);
     }
     Json held_back = Json::array();
@@ -81,7 +88,7 @@ void print_solved(const Chart& chart, const SolvedClip& solved) {
                        residual.worst * k_degrees, residual.frame);
         else
             fmt::print("  {:<14} {:.1f} mm from its target at most (frame {})\n", residual.name,
-                       residual.worst * 1e3f, residual.frame);
+                       residual.worst * 1e3f * metres_in_unit(chart), residual.frame);
     }
     const std::size_t frames = solved.clip.frame_count();
     if (solved.mean_iterations > 0.0)
@@ -90,6 +97,20 @@ void print_solved(const Chart& chart, const SolvedClip& solved) {
     for (const SolvedClip::HeldBack& joint : solved.held_back)
         fmt::print("  {} stands at its limit in {} of {} frames\n", chart.skeleton.bone(joint.bone).label,
                    joint.frames, frames);
+}
+
+// What a clip that walks on the spot is taken to walk on.
+Finding walks_on_slope(const Chart& chart, const Clip& clip, const GroundPoint& ground) {
+    const float ahead = std::atan(-ground.normal.dot(chart.facing) / ground.normal.dot(chart.up)) * k_degrees;
+    const float metres = metres_in_unit(chart) * moving_floor(chart, clip).norm();
+    const std::string slope = std::abs(ahead) < 0.5f
+                                  ? "the level ground"
+                                  : fmt::format("the slope of {:.0f} degrees {}", std::abs(ahead),
+                                                ahead > 0.0f ? "uphill" : "downhill");
+    return {Severity::note, "solve.on-the-spot", clip.name,
+            fmt::format("it walks on the spot: {} below its hips is taken to run under it at {:.2g} m/s",
+                        slope, metres),
+            "to walk over steps and edges, use a clip that goes over the floor"};
 }
 
 // The character before and after, with its targets and the terrain.
@@ -101,7 +122,7 @@ void write_solve_page(const SolveArguments& arguments, const io::Rig& rig, const
     for (const NamedAim& aim : task.aims)
         outlines.push_back(page::target_outline(aim.name, aim.target, rig.chart));
     if (!arguments.terrain.empty()) {
-        const Surface surface = surface_of(io::load_character(arguments.terrain));
+        const Surface surface = surface_of(io::load_terrain(arguments.terrain, rig.chart));
         outlines.push_back(page::terrain_outline(arguments.terrain.stem().string(), surface));
     }
     page::Page page{
@@ -117,11 +138,13 @@ void write_solve_page(const SolveArguments& arguments, const io::Rig& rig, const
 int run_solve(const SolveArguments& arguments) {
     if (arguments.reach_words.empty() && arguments.aim_words.empty() && arguments.terrain.empty())
         throw UsageError("nothing to solve: give --reach, --aim or --terrain");
-    const io::Rig rig = io::load_rig(arguments.character);
+    const io::Rig rig = open_rig(arguments.character, {}, arguments.height_metres);
     check_not_input(arguments.out, {arguments.character, rig.character.file, arguments.terrain});
     check_page(arguments.page, {arguments.character, rig.character.file, arguments.terrain, arguments.out});
     const Chart& chart = rig.chart;
     Findings findings = rig.character.findings;
+    const Findings odd = odd_size(chart);
+    findings.insert(findings.end(), odd.begin(), odd.end());
     const Clip start = start_of(rig.character, arguments.clip, findings);
 
     SolveTask task;
@@ -137,9 +160,11 @@ int run_solve(const SolveArguments& arguments) {
             {aim.name, aim_of(chart, aim.name), position_in_model(chart, Vec3(aim.position.data()))});
     }
     if (!arguments.terrain.empty()) {
-        const TriangleGround ground = io::load_ground(arguments.terrain, chart.up);
+        const TriangleGround ground = io::load_ground(arguments.terrain, chart);
         findings.insert(findings.end(), ground.findings().begin(), ground.findings().end());
         task.ground = ground;
+        if (const auto slope = slope_on_the_spot(chart, start, ground))
+            findings.push_back(walks_on_slope(chart, start, *slope));
     }
     task.options.hips_freedom = arguments.hips_freedom;
     if (arguments.with == "limb") task.with = ReachWith::limb;
@@ -193,6 +218,7 @@ void add_solve(CommandLine& line) {
         ->check(CLI::Range(0.0, 1.0))
         ->option_text("N");
     c->add_flag("--no-ranges", arguments->no_ranges, "let joints turn beyond their ranges");
+    add_height_option(c, arguments->height_metres);
     c->add_option("--name", arguments->name,
                   "the name of the new clip; default: the clip's name with -solved")
         ->option_text("NAME");

@@ -130,8 +130,8 @@ void add_rate_option(CLI::App* command, float& fps, const char* what) {
 void add_height_option(CLI::App* command, float& metres) {
     command
         ->add_option("--height-metres", metres,
-                     "how tall the character is, if its unit is not the metre: it weighs, falls and swings "
-                     "accordingly")
+                     "how tall the character is, if its unit is not the metre: metres, weights, falls and "
+                     "swings go by it")
         ->check(CLI::Range(0.01, 1000.0))
         ->option_text("N");
 }

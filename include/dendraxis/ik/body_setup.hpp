@@ -23,7 +23,8 @@ std::vector<std::string> effector_names(const Chart& chart);
 /// Its target is where it is at rest. Throws `Error`, naming the nearest, where there is none of that name.
 Effector effector_of(const Chart& chart, std::string_view name);
 
-/// A position as people say it (metres to the character's left, up from its soles, forward) in model space.
+/// A position as people say it (metres, as `metres_in_unit` has them, to the character's left, up from its
+/// soles, forward) in model space.
 Vec3 position_in_model(const Chart& chart, const Vec3& position);
 
 }  // namespace dendraxis

@@ -7,6 +7,7 @@
 #include <dendraxis/skeleton/clip.hpp>
 
 #include <array>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -43,6 +44,21 @@ struct GroundState {
     bool started = false;
 };
 
+namespace detail {
+
+class GroundPose;
+
+struct GroundLeg {
+    Limb limb;
+    std::size_t sole = 0;
+    bool front = false;
+    bool ranged = false;
+    Range range;  // of the foot
+    JointFrame frame;
+};
+
+}  // namespace detail
+
 /// Immutable once made; shared by threads and characters freely.
 class GroundAdaptation {
  public:
@@ -54,6 +70,9 @@ class GroundAdaptation {
         std::vector<Transform> model;
     };
 
+    /// Of all legs on average, model units.
+    float leg_length() const noexcept { return leg_length_; }
+
     /// Adapts a local pose. `placement` says where the character stands in the world (its floor is the
     /// clip's); `seconds` have passed since the pose before. Each foot is raised or lowered by what the
     /// ground below it differs from the floor, tilted with it, and kept as high over it as the clip has it
@@ -64,25 +83,24 @@ class GroundAdaptation {
                GroundState& state, Workspace& workspace, const GroundOptions& options = {}) const;
 
  private:
-    struct Leg {
-        Limb limb;
-        std::size_t sole = 0;
-        bool front = false;
-        bool ranged = false;
-        Range range;  // of the foot
-        JointFrame frame;
-    };
+    friend class detail::GroundPose;
     class Step;
 
     Chart chart_;
-    std::vector<Leg> legs_;
+    std::vector<detail::GroundLeg> legs_;
     float leg_length_ = 0.0f;
     float wheelbase_ = 0.0f;  // between hind and front hips; 0: all stand side by side
 };
 
-/// A whole clip over this ground: the character goes up and down with the ground below its body (averaged
-/// over a step's time), and every pose is adapted wholly, at any speed. Throws `Error` as `GroundAdaptation`
-/// does.
+/// A whole clip over this ground, at any speed: the character goes up and down with the ground below its
+/// body, and each foot's height, tilt and the hips follow the smoothest curves that keep standing feet on the
+/// ground and others clear of it, known beforehand, so that nothing lags. A clip that walks on the spot has
+/// the slope below its hips running under it (see `slope_on_the_spot`), and stays a loop if it is one. Throws
+/// `Error` as `GroundAdaptation` does.
 Clip walk_over(const Chart& chart, const Clip& clip, const Ground& ground, GroundOptions options = {});
+
+/// What a clip that walks on the spot is taken to walk on: the plane of the ground below its hips; nothing if
+/// the clip goes over the floor or rests, or if there is no ground.
+std::optional<GroundPoint> slope_on_the_spot(const Chart& chart, const Clip& clip, const Ground& ground);
 
 }  // namespace dendraxis

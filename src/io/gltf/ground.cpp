@@ -1,12 +1,30 @@
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/gltf/ground.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 namespace dendraxis::io {
+namespace {
 
-TriangleGround load_ground(const std::filesystem::path& file, const Vec3& up) {
-    const Character scene = load_character(file);
+constexpr float k_step_height = 0.6f;  // metres
+
+}  // namespace
+
+Character load_terrain(const std::filesystem::path& file, const Chart& chart) {
+    Character scene = load_character(file);
+    Transform place;
+    place.rotation = shortest_arc(Vec3::UnitY(), chart.up);
+    place.translation = chart.floor * chart.up;
+    place.scale = Vec3::Constant(1.0f / metres_in_unit(chart));
+    const std::span<const Bone> bones = scene.skeleton.bones();
+    scene.skeleton = Skeleton({bones.begin(), bones.end()}, place * scene.skeleton.above());
+    return scene;
+}
+
+TriangleGround load_ground(const std::filesystem::path& file, const Chart& chart) {
+    const Character scene = load_terrain(file, chart);
     std::vector<Affine> stands(scene.skeleton.size());
     to_model_matrices(scene.skeleton, rest_pose(scene.skeleton), stands);
     std::vector<Vec3> positions;
@@ -18,7 +36,7 @@ TriangleGround load_ground(const std::filesystem::path& file, const Vec3& up) {
         for (const auto& corners : mesh.triangles)
             triangles.push_back({first + corners[0], first + corners[1], first + corners[2]});
     }
-    TriangleGround ground(positions, triangles, up);
+    TriangleGround ground(positions, triangles, chart.up, k_step_height / metres_in_unit(chart));
     for (const Finding& finding : ground.findings()) {
         if (finding.code == "ground.nothing-to-stand-on")
             throw Error(file.string(), finding.message, "", finding.advice);

@@ -1,5 +1,5 @@
 // Own method: height and speed with hysteresis, part by part of the foot.
-#include <dendraxis/retarget/contacts.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -21,6 +21,9 @@ class ContactFinder {
  public:
     ContactFinder(const Chart& chart, const Clip& clip, const ContactLimits& limits)
         : chart_(chart), clip_(clip), limits_(limits), leg_(std::max(1e-6f, leg_length(chart))) {}
+
+    /// Of the floor, as `moving_floor` has it; after `follow`.
+    const Vec3& belt() const { return belt_; }
 
     std::vector<FootTrack> follow() {
         std::vector<FootTrack> tracks;
@@ -130,7 +133,7 @@ class ContactFinder {
 
     const Chart& chart_;
     const Clip& clip_;
-    const ContactLimits& limits_;
+    ContactLimits limits_;
     float leg_;
     Vec3 belt_ = Vec3::Zero();
 };
@@ -163,6 +166,12 @@ std::vector<FootTrack> track_feet(const Chart& chart, const Clip& clip, std::spa
     std::vector<FootTrack> tracks = ContactFinder(chart, clip, limits).follow();
     for (FootTrack& track : tracks) take_over(track, chart, set, clip.name);
     return tracks;
+}
+
+Vec3 moving_floor(const Chart& chart, const Clip& clip) {
+    ContactFinder finder(chart, clip, {});
+    finder.follow();
+    return finder.belt();
 }
 
 }  // namespace dendraxis

@@ -60,4 +60,7 @@ struct ContactLimits {
 std::vector<FootTrack> track_feet(const Chart& chart, const Clip& clip, std::span<const ContactSpan> set = {},
                                   const ContactLimits& limits = {});
 
+/// How the floor moves under a character that walks on the spot, model units a second; zero if it rests.
+Vec3 moving_floor(const Chart& chart, const Clip& clip);
+
 }  // namespace dendraxis
