@@ -4,6 +4,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <cairo.h>
@@ -49,18 +50,19 @@ Quat view_turn(View view) {
     return Quat(Eigen::AngleAxisf(k_tilt, Vec3::UnitX()) * Eigen::AngleAxisf(heading, Vec3::UnitY()));
 }
 
-// A step in metres that leaves a handful of grid lines across a figure of this size.
-float grid_step(float size) {
+// A step that leaves a handful of grid lines across a figure of this size; round in metres.
+float grid_step(float size, float metres) {
+    size *= metres;
     const float rough = size / 4.0f;
     const float power = std::pow(10.0f, std::floor(std::log10(std::max(rough, 1e-6f))));
     for (const float step : {1.0f, 2.0f, 5.0f}) {
-        if (step * power >= rough) return step * power;
+        if (step * power >= rough) return step * power / metres;
     }
-    return 10.0f * power;
+    return 10.0f * power / metres;
 }
 
 void draw_floor(cairo_t* cairo, const Panel& panel, const Stage& stage, const Camera& camera, float size) {
-    const float step = grid_step(size);
+    const float step = grid_step(size, metres_in_unit(*panel.chart));
     const float reach = 2.5f * step;
     // Lines stand still in the world, so that root motion shows from frame to frame.
     const Vec3 world = panel.chart->to_upright() * stage.origin;
@@ -86,8 +88,8 @@ void draw_floor(cairo_t* cairo, const Panel& panel, const Stage& stage, const Ca
     }
 }
 
-void draw_ruler(cairo_t* cairo, const Field& field, const Camera& camera, float size) {
-    const float step = grid_step(size);
+void draw_ruler(cairo_t* cairo, const Field& field, const Camera& camera, float size, float metres) {
+    const float step = grid_step(size, metres);
     const double x = field.x + 14.0;
     const auto row = [&](float height) {
         return static_cast<double>(camera.floor_y - camera.scale * std::cos(k_tilt) * height);
@@ -102,7 +104,7 @@ void draw_ruler(cairo_t* cairo, const Field& field, const Camera& camera, float 
         cairo_move_to(cairo, x, row(height));
         cairo_line_to(cairo, x + 6.0, row(height));
         cairo_stroke(cairo);
-        text(cairo, x + 9.0, row(height) + 4.0, 10.5, fmt::format("{:g} m", height));
+        text(cairo, x + 9.0, row(height) + 4.0, 10.5, fmt::format("{:.3g} m", height * metres));
     }
 }
 
@@ -379,7 +381,7 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         cairo_clip(cairo);
         if (panels[i].terrain == nullptr) draw_floor(cairo, panels[i], stage, camera, size);
         if (!options.plain) {
-            draw_ruler(cairo, field, camera, size_of(panels[i]));
+            draw_ruler(cairo, field, camera, size_of(panels[i]), metres_in_unit(*panels[i].chart));
             draw_titles(cairo, panels[i], field, one_scale);
         }
         cairo_restore(cairo);

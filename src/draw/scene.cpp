@@ -1,6 +1,7 @@
 #include "scene.hpp"
 
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -145,7 +146,7 @@ void draw_surface(const SkinnedMesh& mesh, float sunk, const Stage& stage, const
 }  // namespace
 
 void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer) {
-    const float sunk = panel.terrain == nullptr ? k_sunk : -1e30f;
+    const float sunk = panel.terrain == nullptr ? k_sunk / metres_in_unit(*panel.chart) : -1e30f;
     for (const SkinnedMesh& mesh : panel.character->meshes) draw_surface(mesh, sunk, stage, camera, layer);
     for (const SkinnedMesh& mesh : panel.props.empty() ? panel.character->props : panel.props)
         draw_surface(mesh, sunk, stage, camera, layer);

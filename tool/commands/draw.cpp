@@ -6,6 +6,7 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/chart/explain.hpp>
 #include <dendraxis/chart/survey.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/draw/picture.hpp>
 #include <dendraxis/ik/body_setup.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
@@ -53,8 +54,8 @@ draw::View view_named(const std::string& name) {
 
 draw::Panel make_panel(const io::Rig& rig, const std::string& clip_name, int frame) {
     draw::Panel panel{&rig.character, &rig.chart, rest_pose(rig.character.skeleton), rig.character.name, ""};
-    panel.subtitle =
-        fmt::format("{:.2f} m, {} bones, at rest", rig.chart.height, rig.character.skeleton.size());
+    panel.subtitle = fmt::format("{:.2f} m, {} bones, at rest", rig.chart.height * metres_in_unit(rig.chart),
+                                 rig.character.skeleton.size());
     if (clip_name.empty()) return panel;
     const Clip& clip = rig.character.clip(clip_name);
     if (frame >= static_cast<int>(clip.frame_count())) {
