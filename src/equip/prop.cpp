@@ -2,6 +2,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/equip/surface.hpp>
 
 #include <fmt/format.h>
@@ -12,7 +13,8 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_near = 0.1f;   // of the character's height
+constexpr float k_near = 0.1f;  // of the character's height
+constexpr float k_usual = 0.3f;
 constexpr float k_large = 3.0f;  // times the character's height
 
 Transform frame_of(const PropGrip& grip) {
@@ -31,6 +33,17 @@ PropGrip Prop::grip(const std::string& grip_name) const {
     const std::string nearest = nearest_name(grip_name, names);
     throw Error(name, "has no grip '" + grip_name + "'", "",
                 "it has '" + (nearest.empty() ? names.front() : nearest) + "'");
+}
+
+float usual_scale(const Prop& prop, const Chart& chart) {
+    const float as_metres = 1.0f / metres_in_unit(chart);
+    const Extents extents = rest_extents(prop.model.skeleton, prop.model.meshes);
+    const float size = (extents.high - extents.low).maxCoeff();
+    if (as_metres == 1.0f || !(size > 0.0f) || !(chart.height > 0.0f)) return 1.0f;
+    const auto oddness = [&](float scale) {
+        return std::abs(std::log(scale * size / (k_usual * chart.height)));
+    };
+    return oddness(as_metres) < oddness(1.0f) ? as_metres : 1.0f;
 }
 
 Transform placement_of(const Prop& prop, const PropFit& fit) {
@@ -70,16 +83,18 @@ Findings check_prop(const Prop& prop, const PropFit& fit, const Socket& socket, 
         nearest = std::min(nearest, middle.norm());
     }
     const float size = (high - low).maxCoeff();
+    const float metres = metres_in_unit(chart);
     const auto add = [&](const char* code, std::string message, std::string advice) {
         findings.push_back(
             {Severity::warning, code, prop.name + "@" + socket.name, std::move(message), std::move(advice)});
     };
     if (nearest > k_near * chart.height)
         add("prop.far-from-socket",
-            fmt::format("its nearest part is {:.2f} m from the socket '{}'", nearest, socket.name),
+            fmt::format("its nearest part is {:.2f} m from the socket '{}'", metres * nearest, socket.name),
             "give it a grip where it is held (a node named `grip`), or check its unit");
     if (size > k_large * chart.height)
-        add("prop.large", fmt::format("it is {:.1f} m large, the character {:.2f} m", size, chart.height),
+        add("prop.large",
+            fmt::format("it is {:.1f} m large, the character {:.2f} m", metres * size, metres * chart.height),
             "check its unit; make it smaller: scale=0.01");
     return findings;
 }

@@ -1,6 +1,7 @@
 #include <dendraxis/sim/drop.hpp>
 
 #include "fall_ground.hpp"
+#include "similar.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
@@ -18,9 +19,6 @@ namespace {
 constexpr float k_fastest_push = 20.0f;       // m/s
 constexpr float k_may_start_within = 0.005f;  // metres
 constexpr float k_least_seconds = 6.0f;
-constexpr float k_person = 1.75f;  // metres
-constexpr float k_least_person = 0.5f;
-constexpr float k_most_person = 2.5f;
 constexpr float k_still_for = 0.5f;        // seconds in which no body goes farther than this
 constexpr float k_still_distance = 0.01f;  // metres
 constexpr float k_still_turn = 0.05f;      // radians
@@ -220,50 +218,6 @@ class Fall {
     std::vector<JointAnchor> anchors_;
 };
 
-// A figure of any size is simulated as one of a person's, at its own gravity, so that all that the simulation
-// takes for small or slow is so for this figure (dynamic similarity).
-struct Scale {
-    explicit Scale(const Chart& chart) {
-        const float unit = metres_in_unit(chart);
-        const float metres = unit * chart.height;
-        const bool as_it_is = !(metres > 0.0f) || (metres > k_least_person && metres < k_most_person);
-        metre = as_it_is ? 1.0f : k_person / metres;
-        model = unit * metre;
-    }
-    float mass() const { return metre * metre * metre; }
-
-    float model = 1.0f;  // from the character's model space to the simulation
-    float metre = 1.0f;  // from metres
-};
-
-// What stands above the first bone is scaled: local poses stay as they are.
-Chart scaled(Chart chart, const Scale& scale) {
-    Transform above = chart.skeleton.above();
-    above.translation *= scale.model;
-    above.scale *= scale.model;
-    const std::span<const Bone> bones = chart.skeleton.bones();
-    chart.skeleton = Skeleton({bones.begin(), bones.end()}, above);
-    chart.height *= scale.model;
-    chart.floor *= scale.model;
-    chart.rest_floor *= scale.model;
-    return chart;
-}
-
-// Masses of one density.
-RagdollPlan scaled(RagdollPlan plan, const Scale& scale) {
-    for (RagdollBody& body : plan.bodies) {
-        body.shape.half *= scale.model;
-        body.at *= scale.model;
-        body.mass *= scale.mass();
-        body.inertia *= scale.mass() * scale.model * scale.model;
-    }
-    for (RagdollJoint& joint : plan.joints) {
-        joint.at *= scale.model;
-        joint.strength *= joint.strength > 0.0f ? scale.mass() * scale.metre * scale.metre : 1.0f;
-    }
-    return plan;
-}
-
 }  // namespace
 
 std::optional<Finding> clamp_push(Push& push, const RagdollPlan& plan) {
@@ -286,10 +240,10 @@ Drop run_drop(const RagdollBinding& binding, const Chart& chart, const DropStart
     if (start.pose.size() != binding.skeleton().size() || start.before.size() != start.pose.size() ||
         !(start.step > 0.0f))
         throw Error("drop", "needs a pose of the ragdoll's own skeleton");
-    const Scale scale(chart);
+    const detail::Scale scale(chart);
     if (scale.model == 1.0f) return Fall(binding, chart, start, options, ground).run();
-    const Chart own = scaled(chart, scale);
-    const RagdollBinding own_binding(scaled(binding.plan(), scale), own);
+    const Chart own = detail::scaled(chart, scale);
+    const RagdollBinding own_binding(detail::scaled(binding.plan(), scale), own);
     DropOptions own_options = options;
     own_options.world.gravity *= scale.metre;
     own_options.height *= scale.metre;

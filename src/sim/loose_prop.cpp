@@ -1,6 +1,7 @@
 #include <dendraxis/sim/loose_prop.hpp>
 
 #include "fall_ground.hpp"
+#include "similar.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -65,8 +66,12 @@ class Wearer {
 
 }  // namespace
 
-LooseFall fall_in_clip(const LooseProp& loose, const SocketBinding& sockets, const RagdollBinding& wearer,
-                       const Chart& chart, const Clip& clip, const DropGround& ground) {
+namespace {
+
+// All in metres, at a person's size.
+LooseFall fall_at_scale(const LooseProp& loose, const SocketBinding& sockets, const RagdollBinding& wearer,
+                        const Chart& chart, const Clip& clip, const DropGround& ground,
+                        const WorldSettings& settings) {
     if (loose.frame >= clip.frame_count())
         throw Error(loose.prop->name,
                     fmt::format("cannot be let go in frame {} of '{}'", loose.frame, clip.name), "",
@@ -78,7 +83,7 @@ LooseFall fall_in_clip(const LooseProp& loose, const SocketBinding& sockets, con
     const PropBody body = prop_body(*loose.prop, {}, loose.fit);
     const ReleasedProp thing = let_go(body, now, before, seconds, loose.push, apply(now, body.at));
 
-    World world;
+    World world(settings);
     add_ground(world, ground, upright_stand(chart));
     const auto figure = world.add(wearer);
     world.carry(figure, who.bodies(loose.frame));
@@ -94,6 +99,38 @@ LooseFall fall_in_clip(const LooseProp& loose, const SocketBinding& sockets, con
     const BodyState last = world.loose_state(handle);
     fall.ends = last.position;
     fall.lies = last.velocity.norm() < k_still;
+    return fall;
+}
+
+std::vector<Socket> scaled(std::span<const Socket> sockets, float by) {
+    std::vector<Socket> result(sockets.begin(), sockets.end());
+    for (Socket& socket : result) socket.at *= by;
+    return result;
+}
+
+}  // namespace
+
+LooseFall fall_in_clip(const LooseProp& loose, const SocketBinding& sockets, const RagdollBinding& wearer,
+                       const Chart& chart, const Clip& clip, const DropGround& ground) {
+    const detail::Scale scale(chart);
+    WorldSettings settings;
+    if (scale.model == 1.0f) return fall_at_scale(loose, sockets, wearer, chart, clip, ground, settings);
+    settings.gravity *= scale.metre;
+    const Chart own = detail::scaled(chart, scale);
+    const RagdollBinding binding(detail::scaled(wearer.plan(), scale), own);
+    LooseProp own_loose = loose;
+    own_loose.fit.scale *= scale.model;
+    own_loose.push *= scale.mass() * scale.metre;
+    DropGround own_ground = ground;
+    for (Vec3& position : own_ground.positions) position *= scale.model;
+    LooseFall fall = fall_at_scale(own_loose, SocketBinding(scaled(sockets.sockets(), scale.model), own),
+                                   binding, own, clip, own_ground, settings);
+    for (Transform& frame : fall.frames) {
+        frame.translation /= scale.model;
+        frame.scale /= scale.model;
+    }
+    fall.speed /= scale.metre;
+    fall.ends /= scale.metre;
     return fall;
 }
 

@@ -4,6 +4,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/fit_piece.hpp>
 #include <dendraxis/equip/let_go.hpp>
@@ -173,32 +174,38 @@ TEST_CASE("what a clip carries pushes loose things aside and is not pushed") {
     CHECK_THROWS_AS(world.carry(walks, states), Error);
 }
 
-TEST_CASE("let go in a clip it starts where it was mounted, as fast, and falls whatever the file's axes") {
+TEST_CASE(
+    "let go in a clip it starts where it was mounted, as fast, and falls whatever the file's axes and unit") {
     const Hat hat;
     Character diver = hat.diver;
     const Quat quarter(Eigen::AngleAxisf(1.5707963f, Vec3::UnitX()));
     std::optional<sim::LooseFall> first;
-    for (const Character& who : {diver, variants::under_scaled_node(diver, 100.0f),
-                                 variants::turned(diver, quarter), variants::reaxed(diver, 5)}) {
+    for (const Character& who :
+         {diver, variants::under_scaled_node(diver, 100.0f), variants::turned(diver, quarter),
+          variants::reaxed(diver, 5), variants::scaled(diver, 100.0f)}) {
         const Chart own = chart(who);
+        const float metres = metres_in_unit(own);
+        PropFit fit;
+        fit.scale = usual_scale(hat.prop, own);
+        CHECK(fit.scale == doctest::Approx(1.0f / metres));
         const SocketBinding sockets({*find_socket(suggested_sockets(who, own), "head")}, own);
         const RagdollBinding binding(build_ragdoll(who, own), own);
         const Clip clip = Transfer(pair(hat.own, own)).apply(diver.clip("stroll"));
-        const sim::LooseProp loose{&hat.prop, {}, 0, 20, Vec3(0.2f, 0.5f, -1.0f)};
+        const sim::LooseProp loose{&hat.prop, fit, 0, 20, Vec3(0.2f, 0.5f, -1.0f)};
         const sim::LooseFall fall = sim::fall_in_clip(loose, sockets, binding, own, clip);
         REQUIRE(fall.frames.size() == clip.frame_count() - 20);
         std::vector<Transform> model(who.skeleton.size());
         const auto mounted = [&](std::size_t frame) {
             to_model_space(who.skeleton, clip.frame(frame), model);
-            return sockets.frame(0, model) * placement_of(hat.prop, {});
+            return sockets.frame(0, model) * placement_of(hat.prop, fit);
         };
         const Transform before = mounted(19);
         const Transform now = mounted(20);
-        CHECK((fall.frames[0].translation - now.translation).norm() < 1e-5f);
+        CHECK(metres * (fall.frames[0].translation - now.translation).norm() < 1e-5f);
         CHECK(angle_between(fall.frames[0].rotation, now.rotation) * k_degrees < 0.01f);
         const PropBody body = prop_body(hat.prop);
         CHECK(body.mass == 0.4f);
-        const Vec3 wanted = (apply(now, body.at) - apply(before, body.at)) * clip.fps +
+        const Vec3 wanted = (apply(now, body.at) - apply(before, body.at)) * metres * clip.fps +
                             own.to_upright().conjugate() * (loose.push / body.mass);
         CHECK(fall.speed == doctest::Approx(wanted.norm()).epsilon(0.01));
         // It is on the floor in the end, a hat's breadth above it at the most, and behind the walker.

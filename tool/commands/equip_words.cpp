@@ -69,7 +69,7 @@ Put read_put(const std::string& words) {
     if (at == std::string::npos || at == 0 || at + 1 == words.size())
         throw UsageError(all + ": give a file and a socket, as in lantern.glb@hand.left");
     const std::vector<std::string> parts = parts_at(words.substr(at + 1), ',');
-    Put put{words.substr(0, at), parts_at(parts.front(), '+'), {}, {}, {}, {}};
+    Put put{words.substr(0, at), parts_at(parts.front(), '+'), {}, {}, {}, {}, {}};
     for (std::size_t i = 1; i < parts.size(); ++i) {
         std::string value;
         if (parts[i] == "mirrored")
@@ -85,7 +85,7 @@ Put read_put(const std::string& words) {
         else if (starts(parts[i], "in", value))
             put.clips = parts_at(value, '+');
         else if (starts(parts[i], "scale", value))
-            put.fit.scale = scale_of(value, all);
+            put.scale = scale_of(value, all);
         else
             throw UsageError(all + ": '" + parts[i] +
                              "' is none of scale=N, grip=NAME, second=SOCKET, in=CLIP, closed, mirrored");

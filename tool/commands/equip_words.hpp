@@ -19,6 +19,7 @@ struct Put {
     std::string second;                ///< the socket of the other hand; empty for none
     std::vector<std::string> clips;    ///< in which that hand comes to it; all where empty
     std::optional<float> closed;       ///< how far fingers close around it, 0 to 1
+    std::optional<float> scale;        ///< `usual_scale` where nothing is said
     PropFit fit;
 };
 

@@ -61,11 +61,20 @@ void Outfit::put(const Put& put) {
     inputs.push_back(put.file);
     std::vector<std::size_t> places;
     for (const std::string& socket : put.sockets) places.push_back(socket_index(sockets_, socket, "--put"));
+    PropFit fit = put.fit;
+    fit.scale = put.scale.value_or(usual_scale(prop, rig_.chart));
+    if (!put.scale && fit.scale != 1.0f)
+        report.findings.push_back(
+            {Severity::note, "prop.in-metres", prop.name,
+             fmt::format("its file is taken to be in metres, the character in {:.3g} m: "
+                         "scaled by {:.4g}",
+                         1.0f / fit.scale, fit.scale),
+             "if both are in one unit, say scale=1"});
     if (places.size() > 1) {
-        carried_.push_back({&prop, places, put.fit, {}});
+        carried_.push_back({&prop, places, fit, {}});
         return;
     }
-    mounts_.push_back({&prop, places.front(), put.fit});
+    mounts_.push_back({&prop, places.front(), fit});
     if (!put.second.empty()) second_hand(put, prop, mounts_.back());
     if (put.closed) close_hands(put, prop, mounts_.back());
 }

@@ -20,12 +20,13 @@ struct LooseFall {
     /// The thing's own space in model space, from the frame in which it is let go to the clip's last.
     std::vector<Transform> frames;
     float speed = 0.0f;        ///< m/s of its middle as it is let go, after the push
-    Vec3 ends = Vec3::Zero();  ///< of its middle at the clip's last frame: left, up, forward
+    Vec3 ends = Vec3::Zero();  ///< of its middle at the clip's last frame, metres: left, up, forward
     bool lies = false;         ///< it is still then
 };
 
 /// Lets a thing go as fast as its bone moves it. It meets the ground and the wearer's bodies as the clip
-/// moves them. Same input, same bits. Throws `Error` where the clip has no such frame.
+/// moves them; `ground` is in model space, weights and speeds go by `metres_in_unit`. Same input, same bits.
+/// Throws `Error` where the clip has no such frame.
 LooseFall fall_in_clip(const LooseProp& loose, const SocketBinding& sockets, const RagdollBinding& wearer,
                        const Chart& chart, const Clip& clip, const DropGround& ground = {});
 
