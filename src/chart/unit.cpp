@@ -48,6 +48,36 @@ float metres_in_unit(const Chart& chart) {
     return is_usual_height(chart.height) ? 1.0f : likely_units(chart.height).front().metres;
 }
 
+Chart scaled(Chart chart, float by) {
+    Transform above = chart.skeleton.above();
+    above.translation *= by;
+    above.scale *= by;
+    const std::span<const Bone> bones = chart.skeleton.bones();
+    chart.skeleton = Skeleton({bones.begin(), bones.end()}, above);
+    for (float* length : {&chart.height, &chart.floor, &chart.rest_floor}) *length *= by;
+    for (auto& [clip, floor] : chart.clip_floors) floor *= by;
+    const auto scale_point = [&](SolePoint& point) {
+        point.on_foot *= by;
+        point.on_toes *= by;
+    };
+    for (Sole& sole : chart.shape.soles) {
+        for (SolePoint& point : sole.parts) scale_point(point);
+        for (SolePoint& point : sole.points) scale_point(point);
+    }
+    for (Solid& solid : chart.shape.solids) {
+        Capsule& capsule = solid.capsule;
+        for (Vec3* part : {&capsule.center, &capsule.along, &capsule.across}) *part *= by;
+        capsule.radius *= by;
+    }
+    for (ArmShape& arm : chart.shape.arms) {
+        for (Probe& probe : arm.probes) {
+            probe.offset *= by;
+            probe.radius *= by;
+        }
+    }
+    return chart;
+}
+
 Findings odd_size(const Chart& chart) {
     if (!(chart.height > 0.0f) || chart.height_metres > 0.0f || is_usual_height(chart.height)) return {};
     const LengthUnit unit = likely_units(chart.height).front();

@@ -32,6 +32,16 @@ Vec3 nearest_in(const Core& core, const Transform& frame, const Vec3& point) {
 
 }  // namespace
 
+RagdollPlan scaled(RagdollPlan plan, float by) {
+    for (RagdollBody& body : plan.bodies) {
+        body.shape.half *= by;
+        body.at *= by;
+        body.inertia *= by * by;
+    }
+    for (RagdollJoint& joint : plan.joints) joint.at *= by;
+    return plan;
+}
+
 int RagdollPlan::find(std::string_view name) const noexcept {
     const auto found =
         std::find_if(bodies.begin(), bodies.end(), [&](const auto& b) { return b.name == name; });

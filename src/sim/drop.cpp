@@ -242,7 +242,7 @@ Drop run_drop(const RagdollBinding& binding, const Chart& chart, const DropStart
         throw Error("drop", "needs a pose of the ragdoll's own skeleton");
     const detail::Scale scale(chart);
     if (scale.model == 1.0f) return Fall(binding, chart, start, options, ground).run();
-    const Chart own = detail::scaled(chart, scale);
+    const Chart own = scaled(chart, scale.model);
     const RagdollBinding own_binding(detail::scaled(binding.plan(), scale), own);
     DropOptions own_options = options;
     own_options.world.gravity *= scale.metre;

@@ -4,6 +4,7 @@
 #include "similar.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/format.h>
@@ -102,7 +103,7 @@ LooseFall fall_at_scale(const LooseProp& loose, const SocketBinding& sockets, co
     return fall;
 }
 
-std::vector<Socket> scaled(std::span<const Socket> sockets, float by) {
+std::vector<Socket> in_unit(std::span<const Socket> sockets, float by) {
     std::vector<Socket> result(sockets.begin(), sockets.end());
     for (Socket& socket : result) socket.at *= by;
     return result;
@@ -116,14 +117,14 @@ LooseFall fall_in_clip(const LooseProp& loose, const SocketBinding& sockets, con
     WorldSettings settings;
     if (scale.model == 1.0f) return fall_at_scale(loose, sockets, wearer, chart, clip, ground, settings);
     settings.gravity *= scale.metre;
-    const Chart own = detail::scaled(chart, scale);
+    const Chart own = scaled(chart, scale.model);
     const RagdollBinding binding(detail::scaled(wearer.plan(), scale), own);
     LooseProp own_loose = loose;
     own_loose.fit.scale *= scale.model;
     own_loose.push *= scale.mass() * scale.metre;
     DropGround own_ground = ground;
     for (Vec3& position : own_ground.positions) position *= scale.model;
-    LooseFall fall = fall_at_scale(own_loose, SocketBinding(scaled(sockets.sockets(), scale.model), own),
+    LooseFall fall = fall_at_scale(own_loose, SocketBinding(in_unit(sockets.sockets(), scale.model), own),
                                    binding, own, clip, own_ground, settings);
     for (Transform& frame : fall.frames) {
         frame.translation /= scale.model;

@@ -19,30 +19,15 @@ Scale::Scale(const Chart& chart) {
     model = unit * metre;
 }
 
-Chart scaled(Chart chart, const Scale& scale) {
-    Transform above = chart.skeleton.above();
-    above.translation *= scale.model;
-    above.scale *= scale.model;
-    const std::span<const Bone> bones = chart.skeleton.bones();
-    chart.skeleton = Skeleton({bones.begin(), bones.end()}, above);
-    chart.height *= scale.model;
-    chart.floor *= scale.model;
-    chart.rest_floor *= scale.model;
-    return chart;
-}
-
-RagdollPlan scaled(RagdollPlan plan, const Scale& scale) {
-    for (RagdollBody& body : plan.bodies) {
-        body.shape.half *= scale.model;
-        body.at *= scale.model;
+RagdollPlan scaled(const RagdollPlan& plan, const Scale& scale) {
+    RagdollPlan result = dendraxis::scaled(plan, scale.model);
+    for (RagdollBody& body : result.bodies) {
         body.mass *= scale.mass();
-        body.inertia *= scale.mass() * scale.model * scale.model;
+        body.inertia *= scale.mass();
     }
-    for (RagdollJoint& joint : plan.joints) {
-        joint.at *= scale.model;
+    for (RagdollJoint& joint : result.joints)
         joint.strength *= joint.strength > 0.0f ? scale.mass() * scale.metre * scale.metre : 1.0f;
-    }
-    return plan;
+    return result;
 }
 
 }  // namespace dendraxis::sim::detail

@@ -16,10 +16,7 @@ struct Scale {
     float metre = 1.0f;  ///< from metres
 };
 
-/// What stands above the first bone is scaled: local poses stay as they are.
-Chart scaled(Chart chart, const Scale& scale);
-
 /// Masses of one density.
-RagdollPlan scaled(RagdollPlan plan, const Scale& scale);
+RagdollPlan scaled(const RagdollPlan& plan, const Scale& scale);
 
 }  // namespace dendraxis::sim::detail

@@ -376,6 +376,13 @@ TEST_CASE("a swing is swept against a mesh and a body, by windows of the line an
     const std::string post = workshop::demo("mooring-post.glb").string();
     const std::string out = (scratch / "armed.glb").string();
     REQUIRE(run_tool("equip " + k_diver + " --put " + mallet + "@hand.right -o " + out).status == 0);
+    const std::string tall = (scratch / "tall.glb").string();
+    CHECK(run_tool("equip " + workshop::demo("stoker.glb").string() + " --put " + mallet + "@hand.right -o " +
+                   tall)
+              .out.find("prop.in-metres") != std::string::npos);
+    CHECK(run_tool("equip " + workshop::demo("stoker.glb").string() + " --put " + mallet +
+                   "@hand.right,scale=1 -o " + tall)
+              .out.find("prop.in-metres") == std::string::npos);
     const std::string sheet = (scratch / "armed.rig.json").string();
     const std::string swing = "sweep " + out + " --clip swing-mallet --volume mallet.head --window ";
     const auto hits = run_tool(swing + "0..60 --against " + k_bosun + " --at 0,0,0.8 --json -o " + sheet);
@@ -397,6 +404,14 @@ TEST_CASE("a swing is swept against a mesh and a body, by windows of the line an
         const std::string words = std::string("0..60 --group ") + group + " --against " + k_bosun;
         return json::parse(run_tool(swing + words + " --at 0,0,0.8 --json").out)["windows"][0]["touches"];
     };
+    // One that is ten times as large in its file is as large in metres.
+    const auto stoker = json::parse(
+        run_tool(swing + "0..60 --against " + workshop::demo("stoker.glb").string() + " --at 0,0,0.8 --json")
+            .out);
+    const json& first = stoker["windows"][0]["touches"][0];
+    CHECK(first["target"] == "chest");
+    CHECK(std::abs(first["frame"].get<double>() - window["touches"][0]["frame"].get<double>()) < 1.0);
+    CHECK(std::abs(first["point"][1].get<double>() - window["touches"][0]["point"][1].get<double>()) < 0.1);
     CHECK(only("trunk") == window["touches"]);  // chest and spine
     CHECK(only("head").empty());
     const auto mesh = run_tool(swing + "0..60 --against " + post + " --at 0,0.4,0.9");

@@ -10,6 +10,8 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/chart/unit.hpp>
+#include <dendraxis/ik/body_setup.hpp>
 #include <dendraxis/io/props/props.hpp>
 #include <dendraxis/io/sheet/ragdoll_sheet.hpp>
 #include <dendraxis/io/sheet/windows.hpp>
@@ -43,7 +45,8 @@ struct SweepArguments {
     bool json = false;
 };
 
-/// What a volume touched in one window; points and normals left, up and forward of the character's origin.
+/// What a volume touched in one window, in metres; points and normals to the character's left, up from its
+/// soles, forward.
 struct WindowReport {
     ClipWindow window;
     float fps = 0.0f;
@@ -119,11 +122,14 @@ class Other {
     Other(const SweepArguments& arguments, const Chart& swinger) : rig_(io::load_rig(arguments.against)) {
         const Vec3 at = arguments.at_words.empty() ? Vec3(Vec3::Zero())
                                                    : Vec3(plain_position(arguments.at_words, "--at").data());
-        const Quat to_own = swinger.to_upright().conjugate();
-        placement_.translation = to_own * at;
-        placement_.rotation = to_own * rig_.chart.to_upright();
-        if (is_a_body(rig_.chart)) {
-            const RagdollPlan plan = io::ragdoll_of(arguments.against, rig_);
+        const bool is_body = is_a_body(rig_.chart);
+        const float unit = (is_body ? metres_in_unit(rig_.chart) : 1.0f) / metres_in_unit(swinger);
+        placement_.rotation = swinger.to_upright().conjugate() * rig_.chart.to_upright();
+        placement_.translation = position_in_model(swinger, at);
+        if (is_body) {
+            const RagdollPlan plan = scaled(io::ragdoll_of(arguments.against, rig_), unit);
+            rig_.chart = scaled(rig_.chart, unit);
+            placement_.translation -= placement_.rotation * (rig_.chart.floor * rig_.chart.up);
             targets_ = targets_of(plan);
             binding_ = std::make_unique<RagdollBinding>(plan, rig_.chart);
             states_.resize(targets_.size());
@@ -132,6 +138,7 @@ class Other {
             if (!arguments.against_clip.empty())
                 throw UsageError("--against-clip: " + arguments.against.string() + " is no body");
             surface_ = surface_of(rig_.character);
+            for (Vec3& position : surface_.positions) position *= unit;
             if (surface_.triangles.empty())
                 throw Error(arguments.against.string(), "shows nothing that could be touched", "",
                             "name a file with a mesh");
@@ -140,7 +147,7 @@ class Other {
     }
 
     const std::vector<SweepTarget>& targets() const { return targets_; }
-    const Skeleton& skeleton() const { return rig_.character.skeleton; }
+    const Skeleton& skeleton() const { return rig_.chart.skeleton; }
 
     // As lines, where all of it is in a frame; in the model space of the one that swings.
     std::vector<page::Outline> outlines(std::size_t frame) {
@@ -216,8 +223,8 @@ void write_sweep_page(const SweepArguments& arguments, const io::Rig& rig,
             events[name].push_back(
                 {fmt::format("{} touches {} at {:.1f} m/s", report.window.volume, touch.target, touch.speed),
                  touch.frame, touch.frame});
-            actor.outlines.push_back(page::target_outline(
-                touch.target, rig.chart.to_upright().conjugate() * touch.point, rig.chart));
+            actor.outlines.push_back(
+                page::target_outline(touch.target, position_in_model(rig.chart, touch.point), rig.chart));
             if (!met) met = static_cast<std::size_t>(touch.frame);
         }
     }
@@ -287,8 +294,10 @@ int run_sweep(const SweepArguments& arguments) {
                    [&](std::size_t frame, std::span<Transform> frames) { other.frames(frame, frames); });
         reports.push_back({window, clip.fps, {live.touches().begin(), live.touches().end()}});
         for (WindowTouch& touch : reports.back().touches) {
-            touch.point = rig.chart.to_upright() * touch.point;
+            const float metres = metres_in_unit(rig.chart);
+            touch.point = metres * (rig.chart.to_upright() * (touch.point - rig.chart.floor * rig.chart.up));
             touch.normal = rig.chart.to_upright() * touch.normal;
+            touch.speed *= metres;
         }
     }
     if (!arguments.page.empty()) write_sweep_page(arguments, rig, reports, other, findings);
@@ -325,12 +334,12 @@ void add_sweep(CommandLine& line) {
                   "only what belongs to these: trunk, head, arm, leg, tail; mesh")
         ->option_text("NAME ...");
     c->add_option("--against", arguments->against,
-                  "what it can touch: a character (the bodies of its ragdoll) or any mesh")
+                  "what it can touch: a character (the bodies of its ragdoll) or any mesh, in metres")
         ->option_text("FILE");
     c->add_option("--against-clip", arguments->against_clip, "the clip that the other one plays meanwhile")
         ->option_text("NAME");
     c->add_option("--at", arguments->at_words,
-                  "where the other one's origin is: metres to the character's left, up and forward")
+                  "where the other one stands: metres to the character's left, up from its soles, forward")
         ->option_text("X,Y,Z");
     add_page_option(c, arguments->page, "write a page that plays the clips with their windows and touches");
     c->add_option("-o,--out", arguments->out, "save the window in this sheet (.rig.json)")

@@ -22,6 +22,10 @@ std::vector<LengthUnit> likely_units(float height);
 /// it.
 float metres_in_unit(const Chart& chart);
 
+/// The chart in another unit: all lengths times `by`, those of the skeleton by what stands above its first
+/// bone, so that local poses stay as they are.
+Chart scaled(Chart chart, float by);
+
 /// A note if the character's height is not usual and nobody told it; no finding otherwise.
 Findings odd_size(const Chart& chart);
 

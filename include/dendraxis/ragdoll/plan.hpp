@@ -59,6 +59,9 @@ struct RagdollPlan {
     bool may_touch(int a, int b) const noexcept;  ///< neither linked nor passing through each other
 };
 
+/// The plan in another unit: all lengths times `by`; masses stay.
+RagdollPlan scaled(RagdollPlan plan, float by);
+
 inline constexpr std::size_t k_most_bodies = 256;  ///< of one plan
 
 /// Collision layers: a ragdoll's bodies touch the ground and each other and never the character
