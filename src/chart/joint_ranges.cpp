@@ -3,6 +3,8 @@
 // character's rest differs from it is taken off. Legs of a body on four: G. Jaegger, D. J. Marcellin-Little
 // and D. Levine, "Reliability of goniometry in Labrador Retrievers", American Journal of Veterinary Research
 // 63 (2002); told from the straight leg, each joint's own way.
+#include "hinge_axis.hpp"
+
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/joint_ranges.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -38,8 +40,11 @@ AngleSpan mirrored_if(bool mirror, AngleSpan span) {
 
 class RangeFinder {
  public:
-    explicit RangeFinder(const Chart& chart)
-        : chart_(chart), upright_(chart.to_upright()), rest_(rest_in_model_space(chart.skeleton)) {}
+    RangeFinder(const Chart& chart, std::span<const Clip> clips)
+        : chart_(chart),
+          clips_(clips),
+          upright_(chart.to_upright()),
+          rest_(rest_in_model_space(chart.skeleton)) {}
 
     std::vector<JointRange> find() {
         int neck_bones = 0;
@@ -118,10 +123,9 @@ class RangeFinder {
         for (const int bone : chain.bones) add(bone, direction(chain, bone), Vec3::UnitX(), spans);
     }
 
-    // What a hinge turns about so that the bone goes toward `toward`; where the rest is bent, that says it.
-    static Vec3 hinge(const Vec3& upper, const Vec3& lower, const Vec3& toward) {
-        const Vec3 bent = upper.cross(lower);
-        return bent.norm() > 0.09f && bent.dot(upper.cross(toward)) > 0.0f ? bent : Vec3(upper.cross(toward));
+    Vec3 hinge(int bone, const detail::HingeEvidence& evidence) const {
+        return detail::hinge_axis(
+            evidence, detail::axis_of_motion(bone, joint_frame(chart_, bone), evidence.lower, clips_));
     }
 
     void arm(const Chain& chain, bool right) {
@@ -136,7 +140,8 @@ class RangeFinder {
         // chest and behind the back are all about as far from it.
         const Vec3 middle = Vec3(right ? -0.65f : 0.65f, -0.05f, 0.75f).normalized();
         add(upper, upper_direction, Vec3::UnitY(), {even(90), even(105), even(105)}, middle);
-        add(lower, lower_direction, hinge(upper_direction, lower_direction, Vec3::UnitZ()),
+        add(lower, lower_direction,
+            hinge(lower, {upper_direction, lower_direction, Vec3::UnitZ(), Vec3::Zero()}),
             {even(80), {-5, 150}, even(6)}, upper_direction);
         add(hand, direction(chain, hand), Vec3::UnitZ(), {even(20), even(80), even(30)});
     }
@@ -151,11 +156,24 @@ class RangeFinder {
         if (!thigh_direction.allFinite() || !shin_direction.allFinite()) return;
         add(thigh, thigh_direction, Vec3::UnitX(), {even(45), {-120, 30}, mirrored_if(right, {-30, 45})},
             -Vec3::UnitY());
-        add(shin, shin_direction, hinge(thigh_direction, shin_direction, -Vec3::UnitZ()),
+        add(shin, shin_direction,
+            hinge(shin, {thigh_direction, shin_direction, -Vec3::UnitZ(), foot_direction(foot)}),
             {even(15), {-5, 140}, even(5)}, thigh_direction);
         // Under weight an ankle bends farther up than the 20 degrees of the tables, which are measured
         // hanging.
         add(foot, direction(chain, foot), Vec3::UnitX(), {even(30), {-38, 50}, even(20)});
+    }
+
+    // Where a foot points: from heel to ball, level.
+    Vec3 foot_direction(int foot) const {
+        for (const Sole& sole : chart_.shape.soles) {
+            if (sole.foot != foot) continue;
+            Vec3 along = upright_ * (position_of(sole, sole.parts[k_ball], rest_) -
+                                     position_of(sole, sole.parts[k_heel], rest_));
+            along.y() = 0.0f;
+            return along.stableNormalized();
+        }
+        return Vec3::Zero();
     }
 
     // A joint of a leg on four, as a hinge from the straight leg. What is clearly bent at rest says which way
@@ -196,6 +214,7 @@ class RangeFinder {
     }
 
     const Chart& chart_;
+    std::span<const Clip> clips_;
     Quat upright_;
     std::vector<Transform> rest_;
     std::vector<JointRange> ranges_;
@@ -253,12 +272,12 @@ Range holding_rest(Range range) {
     return range;
 }
 
-std::vector<JointRange> usual_ranges(const Chart& chart) {
-    return RangeFinder(chart).find();
+std::vector<JointRange> usual_ranges(const Chart& chart, std::span<const Clip> clips) {
+    return RangeFinder(chart, clips).find();
 }
 
 std::vector<JointRange> learned_ranges(const Chart& chart, std::span<const Clip> clips, float margin) {
-    const std::vector<JointRange> usual = usual_ranges(chart);
+    const std::vector<JointRange> usual = usual_ranges(chart, clips);
     std::vector<JointRange> learned;
     for (const Chain& chain : chart.chains) {
         for (const int bone : chain.bones) {
@@ -280,9 +299,9 @@ std::vector<JointRange> learned_ranges(const Chart& chart, std::span<const Clip>
     return learned;
 }
 
-std::vector<JointRange> ranges_in_force(const Chart& chart) {
+std::vector<JointRange> ranges_in_force(const Chart& chart, std::span<const Clip> clips) {
     std::vector<JointRange> ranges = chart.ranges;
-    for (const JointRange& usual : usual_ranges(chart)) {
+    for (const JointRange& usual : usual_ranges(chart, clips)) {
         if (range_for(chart.ranges, usual.bone) == nullptr) ranges.push_back(usual);
     }
     return ranges;

@@ -172,9 +172,10 @@ Range joined_range(const Chart& chart, const RagdollBody& body, std::span<const 
     return holding_rest(sum);
 }
 
-void range_missing(RagdollPlan& plan, const Chart& chart, const RagdollOptions& options,
-                   const std::vector<Segment>& segments) {
-    const std::vector<JointRange> ranges = options.ranges.empty() ? ranges_in_force(chart) : options.ranges;
+void range_missing(RagdollPlan& plan, const Character& character, const Chart& chart,
+                   const RagdollOptions& options, const std::vector<Segment>& segments) {
+    const std::vector<JointRange> ranges =
+        options.ranges.empty() ? ranges_in_force(chart, character.clips) : options.ranges;
     for (RagdollJoint& joint : plan.joints) {
         if (!joint.range.about.isZero()) continue;
         const RagdollBody& body = plan.bodies[static_cast<std::size_t>(joint.body)];
@@ -297,7 +298,7 @@ void complete_ragdoll(RagdollPlan& plan, const Character& character, const Chart
     const std::vector<Segment> segments = segments_of(chart);
     fit_missing(plan, character, chart, segments);
     weigh_missing(plan, chart.height, metres_in_unit(chart));
-    range_missing(plan, chart, options, segments);
+    range_missing(plan, character, chart, options, segments);
     strengthen_missing(plan, chart);
 }
 

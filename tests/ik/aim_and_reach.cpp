@@ -1,5 +1,6 @@
 // Looking and pointing, reaching by positions, limbs in a plane, ranges learned from clips.
 #include "allocations.hpp"
+#include "sticks.hpp"
 #include "variants.hpp"
 #include "workshop.hpp"
 
@@ -269,6 +270,37 @@ TEST_CASE("usual ranges hold the rest and all that the demo clips do, learned on
     const std::vector<JointRange> in_force = ranges_in_force(stiff);
     CHECK(in_force.size() == usual.size());
     CHECK(in_force[0].range.twist.to == 0.01f);
+}
+
+TEST_CASE("a knee turns about what body, foot and clips say, whatever little bend it rests in") {
+    Character figure = sticks::figure({.bent_knees = 0.02f});
+    std::vector<Bone> bones(figure.skeleton.bones().begin(), figure.skeleton.bones().end());
+    for (Bone& bone : bones) {
+        // The knees stand outward as much as forward: the bend's axis is 45 degrees off.
+        const float out = bone.name.ends_with("left") ? 0.02f : -0.02f;
+        if (bone.name.starts_with("shin")) bone.rest.translation.x() += out;
+        if (bone.name.starts_with("foot")) bone.rest.translation.x() -= out;
+    }
+    figure.skeleton = Skeleton(bones, figure.skeleton.above());
+    const Chart charted = chart(figure);
+    const auto axis = [&](std::span<const Clip> clips) {
+        const int shin = charted.find("leg.left")->bones[1];
+        for (const JointRange& joint : usual_ranges(charted, clips)) {
+            if (joint.bone == shin) return joint.range.about;
+        }
+        return Vec3(Vec3::Zero());
+    };
+    const Vec3 at_rest = axis({});
+    CHECK(std::abs(at_rest.x()) > std::cos(10.0f / k_degrees));
+    const Vec3 really = Vec3(at_rest.x(), 0.0f, 0.2f).normalized();
+    const Clip bends = sticks::clip(figure, 20, [&](std::size_t frame, std::vector<Transform>& pose) {
+        const Quat turn(Eigen::AngleAxisf(0.06f * static_cast<float>(frame), really));
+        Transform& shin = sticks::bone(figure, pose, "shin_left");
+        shin.rotation = turn * shin.rotation;
+    });
+    CHECK(axis({&bends, 1}).dot(really) > std::cos(4.0f / k_degrees));
+    const Clip still = sticks::clip(figure, 20, [](std::size_t, std::vector<Transform>&) {});
+    CHECK((axis({&still, 1}) - at_rest).norm() < 1e-5f);
 }
 
 TEST_CASE(

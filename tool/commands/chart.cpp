@@ -43,7 +43,7 @@ constexpr float k_learned_margin = 10.0f / k_degrees;
 
 Chart with_ranges(const io::Rig& rig, const std::string& which) {
     Chart chart = rig.chart;
-    if (which == "usual") chart.ranges = ranges_in_force(chart);
+    if (which == "usual") chart.ranges = ranges_in_force(chart, rig.character.clips);
     if (which == "learned") {
         if (rig.character.clips.empty())
             throw Error(rig.character.file, "holds no clips to learn ranges from", "",
