@@ -7,8 +7,9 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_alone = 0.99f;  // of a vertex; what is shared is bent where the bones are
-constexpr int k_fewest = 3;       // vertices
+constexpr float k_no_length = 1e-3f;  // of the height
+constexpr float k_alone = 0.99f;      // of a vertex; what is shared is bent where the bones are
+constexpr int k_fewest = 3;           // vertices
 
 struct Sums {
     int count = 0;
@@ -50,6 +51,23 @@ std::vector<BoneMark> bone_marks(const Character& character) {
         marks.push_back({static_cast<int>(bone), (sum.far / sum.far_weight).cast<float>()});
     }
     return marks;
+}
+
+std::optional<Vec3> end_at_rest(const Chart& chart, std::span<const Transform> rest, int bone) {
+    const Vec3& head = rest[static_cast<std::size_t>(bone)].translation;
+    const float least = k_no_length * chart.height;
+    Vec3 end = head;
+    const auto take = [&](const Vec3& other) {
+        if ((other - head).norm() > std::max(least, (end - head).norm())) end = other;
+    };
+    for (const int child : chart.skeleton.children(bone))
+        take(rest[static_cast<std::size_t>(child)].translation);
+    if (end == head) {
+        for (const BoneMark& mark : chart.shape.marks) {
+            if (mark.bone == bone) take(mark.position);
+        }
+    }
+    return end == head ? std::nullopt : std::optional<Vec3>(end);
 }
 
 }  // namespace dendraxis

@@ -52,7 +52,8 @@ class Copier {
           target_rest_(rest_in_model_space(target_chart.skeleton)),
           placing_(placing) {}
 
-    std::optional<Socket> copy(const Socket& socket) const {
+    std::optional<Socket> copy(const Socket& original) const {
+        const Socket socket = on_hand(original);
         Socket result = socket;
         const BodySegment* from = from_.of_bone(socket.bone);
         const BodySegment* to = from == nullptr ? nullptr : answer(*from);
@@ -65,10 +66,42 @@ class Copier {
             keep(socket, result);
         else
             fit(socket, result, *from, *to);
-        return result;
+        return on_grip(result);
     }
 
  private:
+    // Bones for carried things have axes of their own; the hand that they hang on is what hands share.
+    Socket on_hand(const Socket& socket) const {
+        for (const char* side : {".left", ".right"}) {
+            const Chain* grip = source_.find(std::string("grip") + side);
+            const Chain* arm = source_.find(std::string("arm") + side);
+            if (grip == nullptr || arm == nullptr) continue;
+            if (std::find(grip->bones.begin(), grip->bones.end(), socket.bone) == grip->bones.end()) continue;
+            return moved(socket, arm->bones.back(), source_, source_rest_);
+        }
+        return socket;
+    }
+
+    Socket on_grip(const Socket& socket) const {
+        for (const char* side : {".left", ".right"}) {
+            const Chain* grip = target_.find(std::string("grip") + side);
+            const Chain* arm = target_.find(std::string("arm") + side);
+            if (socket.kind == SocketKind::grip && grip != nullptr && arm != nullptr &&
+                arm->bones.back() == socket.bone)
+                return moved(socket, grip->bones.back(), target_, target_rest_);
+        }
+        return socket;
+    }
+
+    // The same frame, carried by another bone.
+    static Socket moved(Socket socket, int bone, const Chart& chart, const std::vector<Transform>& rest) {
+        const Vec3 apart = rest[static_cast<std::size_t>(socket.bone)].translation -
+                           rest[static_cast<std::size_t>(bone)].translation;
+        socket.at += chart.to_upright() * apart;
+        socket.bone = bone;
+        return socket;
+    }
+
     const BodySegment* answer(const BodySegment& from) const {
         const Chain* chain = target_.find(from.chain->name);
         if (chain == nullptr) {

@@ -19,6 +19,8 @@ namespace {
 
 constexpr float k_step = 1.0f / 90.0f;  // of a closed fist
 constexpr float k_most_open = 60.0f;    // degrees, out of the way
+// Degrees to either side of straight away from the thing, in which a finger gets out of its way.
+constexpr std::array<float, 7> k_asides{0.0f, 30.0f, -30.0f, 60.0f, -60.0f, 90.0f, -90.0f};
 constexpr int k_halvings = 6;
 constexpr int k_along = 4;                                             // places along a bone
 constexpr std::array<float, 3> k_finger_closes{80.0f, 100.0f, 70.0f};  // degrees, from the palm on
@@ -110,19 +112,11 @@ class HandCloser {
         }
     }
 
-    // Where the last bone of a finger ends: its child, else its skin, else as long as the one before.
+    // Where the last bone of a finger ends; where nothing tells, about as long as the one before.
     Vec3 tip_of(const std::vector<int>& bones) const {
         const int last = bones.back();
         const Vec3& from = rest_[static_cast<std::size_t>(last)].translation;
-        Vec3 tip = from;
-        for (const int child : chart_.skeleton.children(last)) {
-            const Vec3& end = rest_[static_cast<std::size_t>(child)].translation;
-            if ((end - from).norm() > (tip - from).norm()) tip = end;
-        }
-        for (const BoneMark& mark : chart_.shape.marks) {
-            if (mark.bone == last && (mark.position - from).norm() > (tip - from).norm()) tip = mark.position;
-        }
-        if ((tip - from).norm() > 1e-3f * chart_.height) return tip;
+        if (const std::optional<Vec3> end = end_at_rest(chart_, rest_, last)) return *end;
         const int above = bones.size() > 1 ? bones[bones.size() - 2] : hand_;
         return from + 0.8f * (from - rest_[static_cast<std::size_t>(above)].translation);
     }
@@ -236,8 +230,8 @@ class HandCloser {
     }
 
     // A finger that rests where the thing is goes out of its way first, by its first joint, which stays so:
-    // straight away from what is nearest. Returns the first joint that may close; nothing where there is no
-    // way.
+    // by as little as does it, away from what is nearest or past it. Returns the first joint that may close;
+    // nothing where there is no way.
     std::optional<std::size_t> make_way(Joints& joints) {
         if (touching(joints, 0) == joints.bones.size()) return 0;
         const auto first = static_cast<std::size_t>(joints.bones.front());
@@ -252,10 +246,14 @@ class HandCloser {
         const Vec3 axis = (end - root).cross(middle - nearest);
         if (axis.norm() < 1e-12f) return std::nullopt;
         const Vec3 in_bone = model_[first].rotation.conjugate() * axis.normalized();
+        const Vec3 along = model_[first].rotation.conjugate() * (end - root).normalized();
         for (float degrees = 2.0f; degrees <= k_most_open; degrees += 2.0f) {
-            joints.way = Quat(Eigen::AngleAxisf(degrees / k_degrees, in_bone));
-            set(joints);
-            if (touching(joints, 0) == joints.bones.size()) return 1;
+            for (const float aside : k_asides) {
+                const Vec3 about = Quat(Eigen::AngleAxisf(aside / k_degrees, along)) * in_bone;
+                joints.way = Quat(Eigen::AngleAxisf(degrees / k_degrees, about));
+                set(joints);
+                if (touching(joints, 0) == joints.bones.size()) return 1;
+            }
         }
         joints.way.setIdentity();
         set(joints);

@@ -38,7 +38,8 @@ Vec3 straight_direction(const Chain& chain, std::size_t index, const Vec3& actua
 
 class Ends {
  public:
-    Ends(const Chart& chart, const std::vector<Vec3>& heads) : chart_(chart), heads_(heads) {}
+    Ends(const Chart& chart, const std::vector<Transform>& rest, const std::vector<Vec3>& heads)
+        : chart_(chart), rest_(rest), heads_(heads) {}
 
     // From a bone's head to the end of its segment.
     Vec3 along(const Chain& chain, std::size_t index) const {
@@ -48,6 +49,8 @@ class Ends {
         if (const auto end = next_chain(chain)) return *end - head;
         if (starts(chain.name, "head")) return top_of_head(chain.bones[index]) * Vec3::UnitY();
         if (index > 0) return 0.6f * (head - heads_[static_cast<std::size_t>(chain.bones[index - 1])]);
+        if (const auto end = end_at_rest(chart_, rest_, chain.bones[index]))
+            return chart_.to_upright() * *end - head;
         return 0.1f * chart_.height * straight_direction(chain, index, Vec3::UnitY());
     }
 
@@ -80,6 +83,7 @@ class Ends {
     }
 
     const Chart& chart_;
+    const std::vector<Transform>& rest_;
     const std::vector<Vec3>& heads_;
 };
 
@@ -88,9 +92,9 @@ class Ends {
 BodySegments::BodySegments(const Character& character, const Chart& chart)
     : chart_(chart), segment_of_bone_(chart.skeleton.size(), -1) {
     std::vector<Vec3> heads;
-    for (const Transform& bone : rest_in_model_space(chart.skeleton))
-        heads.push_back(chart.to_upright() * bone.translation);
-    const Ends ends(chart, heads);
+    const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
+    for (const Transform& bone : rest) heads.push_back(chart.to_upright() * bone.translation);
+    const Ends ends(chart, rest, heads);
     for (const Chain& chain : chart.chains) {
         if (starts(chain.name, "grip")) continue;  // it hangs on the hand, whose segment speaks for it
         for (std::size_t i = 0; i < chain.bones.size(); ++i) {

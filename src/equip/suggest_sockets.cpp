@@ -16,7 +16,9 @@ using detail::BodySegment;
 using detail::BodySegments;
 using detail::thumb_direction;
 
-constexpr float k_palm_share = 0.6f;  // of the way from wrist to knuckles
+// Where the middle of a fist is, as shares of the way from wrist to knuckles.
+constexpr float k_palm_share = 0.65f;
+constexpr float k_off_palm = 0.12f;  // half a handle's thickness off the palm's skin
 
 Quat axes(const Vec3& y, const Vec3& z_hint) {
     Eigen::Matrix3f m;
@@ -45,13 +47,14 @@ class Suggester {
             }
             if (const Chain* neck = chart_.find("neck"); neck != nullptr)
                 add_on_skin("collar", neck->bones.front(), SocketKind::worn, 0.4f, -Vec3::UnitY());
-        } else if (spine != nullptr) {
+        } else if (spine != nullptr || chart_.hips != k_no_bone) {
+            const int chest = spine != nullptr ? spine->bones.back() : chart_.hips;
             if (chart_.hips != k_no_bone) {
                 add_on_skin("belt.left", chart_.hips, SocketKind::holster, 0.2f, Vec3::UnitX());
                 add_on_skin("belt.right", chart_.hips, SocketKind::holster, 0.2f, -Vec3::UnitX());
             }
-            add_on_skin("back", spine->bones.back(), SocketKind::holster, 0.3f, -Vec3::UnitZ());
-            add_on_skin("chest", spine->bones.back(), SocketKind::worn, 0.3f, Vec3::UnitZ());
+            add_on_skin("back", chest, SocketKind::holster, 0.3f, -Vec3::UnitZ());
+            add_on_skin("chest", chest, SocketKind::worn, 0.3f, Vec3::UnitZ());
         }
         if (const Chain* head = chart_.find("head"); head != nullptr)
             add_on_skin("head", head->bones.back(), SocketKind::worn, 0.5f, Vec3::UnitY());
@@ -64,19 +67,32 @@ class Suggester {
             {std::move(name), bone, kind, position - heads_[static_cast<std::size_t>(bone)], turn});
     }
 
+    // In the middle of the fist that the hand would make; of an arm without a hand where its fist would be;
+    // on the bone that the file's author made for carried things, if there is one.
     void add_hands() {
         for (const std::string side : {".left", ".right"}) {
             const Chain* arm = chart_.find("arm" + side);
-            if (arm == nullptr || arm->bones.size() < 3) continue;
-            const BodySegment* hand = segments_.at(*arm, arm->bones.size() - 1);
-            if (hand == nullptr) continue;
+            const BodySegment* hand = arm == nullptr ? nullptr : segments_.at(*arm, arm->bones.size() - 1);
+            if (hand == nullptr || !(hand->along.norm() > 0.0f)) continue;
             const Vec3 direction = hand->along.normalized();
             const Vec3 thumb = thumb_direction(chart_, *hand);
+            const Quat turn = axes(thumb, direction.cross(thumb));
+            if (const Chain* grip = chart_.find("grip" + side)) {
+                const int bone = grip->bones.back();
+                add("hand" + side, bone, SocketKind::grip, heads_[static_cast<std::size_t>(bone)], turn);
+                continue;
+            }
+            const int bone = arm->bones.back();
+            if (arm->bones.size() < 3) {
+                const float share = std::max(0.5f, 1.0f - hand->thickness / hand->along.norm());
+                add("hand" + side, bone, SocketKind::grip, hand->head + share * hand->along, turn);
+                continue;
+            }
             const Vec3 palm = side == ".left" ? Vec3(direction.cross(thumb)) : Vec3(thumb.cross(direction));
             const Vec3 middle = hand->head + k_palm_share * hand->along;
-            const float out = distance_to_skin(middle, palm, 1.2f * hand->along.norm(), arm->bones.back());
-            add("hand" + side, hand->chain->bones[hand->index], SocketKind::grip, middle + out * palm,
-                axes(thumb, direction.cross(thumb)));
+            const float out = distance_to_skin(middle, palm, 1.2f * hand->along.norm(), bone);
+            add("hand" + side, bone, SocketKind::grip,
+                middle + (out + k_off_palm * hand->along.norm()) * palm, turn);
         }
     }
 

@@ -52,15 +52,9 @@ class SegmentFinder {
  private:
     Vec3 head(int bone) const { return rest_[static_cast<std::size_t>(bone)].translation; }
 
-    // Toward the child that lies farthest off; without one, on from the parent.
+    // Where nothing tells, on from the parent.
     Vec3 end_of(int bone) const {
-        Vec3 end = head(bone);
-        float longest = 0.0f;
-        for (const int child : skeleton_.children(bone)) {
-            const float length = (head(child) - head(bone)).norm();
-            if (length > longest) longest = length, end = head(child);
-        }
-        if (longest > 1e-4f * chart_.height) return end;
+        if (const std::optional<Vec3> end = end_at_rest(chart_, rest_, bone)) return *end;
         const int parent = skeleton_.parent(bone);
         if (parent == k_no_bone) return head(bone) + 0.1f * chart_.height * chart_.up;
         return head(bone) + 0.6f * (head(bone) - head(parent));

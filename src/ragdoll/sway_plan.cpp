@@ -80,26 +80,15 @@ ChainRole role_in(const Chart& chart, const std::vector<int>& bones) {
     return part == Part::ear ? ChainRole::ear : ChainRole::loose;
 }
 
-// Where the last bone of a row ends, model space at rest: at the bone below it that is farthest off, else
-// where its skin does, else as far on as it is from the bone before.
-Vec3 end_at_rest(const Chart& chart, const std::vector<Transform>& rest, int bone) {
+// Where the last bone of a row ends; where nothing tells, as far on as it is from the bone before.
+Vec3 end_of_row(const Chart& chart, const std::vector<Transform>& rest, int bone) {
+    if (const std::optional<Vec3> end = end_at_rest(chart, rest, bone)) return *end;
     const Vec3& head = rest[static_cast<std::size_t>(bone)].translation;
-    const float least = 1e-3f * chart.height;
-    Vec3 end = head;
-    for (const int child : chart.skeleton.children(bone)) {
-        const Vec3& other = rest[static_cast<std::size_t>(child)].translation;
-        if ((other - head).norm() > std::max(least, (end - head).norm())) end = other;
-    }
-    if ((end - head).norm() > least) return end;
-    for (const BoneMark& mark : chart.shape.marks) {
-        if (mark.bone != bone) continue;
-        if ((mark.position - head).norm() > std::max(least, (end - head).norm())) end = mark.position;
-    }
-    if ((end - head).norm() > least) return end;
+    const Vec3 down = head - 0.1f * chart.height * chart.up;
     const int parent = chart.skeleton.parent(bone);
-    if (parent == k_no_bone) return head - 0.1f * chart.height * chart.up;
+    if (parent == k_no_bone) return down;
     const Vec3 along = head - rest[static_cast<std::size_t>(parent)].translation;
-    return along.norm() > least ? Vec3(head + along) : Vec3(head - 0.1f * chart.height * chart.up);
+    return along.norm() > 1e-3f * chart.height ? Vec3(head + along) : down;
 }
 
 float length_at_rest(const Chart& chart, const std::vector<Transform>& rest, const std::vector<int>& bones) {
@@ -107,7 +96,7 @@ float length_at_rest(const Chart& chart, const std::vector<Transform>& rest, con
     Vec3 from = rest[static_cast<std::size_t>(bones.front())].translation;
     for (std::size_t i = 1; i <= bones.size(); ++i) {
         const Vec3 to = i < bones.size() ? rest[static_cast<std::size_t>(bones[i])].translation
-                                         : end_at_rest(chart, rest, bones.back());
+                                         : end_of_row(chart, rest, bones.back());
         length += (to - from).norm();
         from = to;
     }
@@ -189,7 +178,7 @@ class SwayPlanner {
     }
 
     bool is_hidden(const std::vector<int>& bones) const {
-        const Vec3 end = end_at_rest(chart_, rest_, bones.back());
+        const Vec3 end = end_of_row(chart_, rest_, bones.back());
         return std::any_of(solids_.begin(), solids_.end(), [&](const Capsule& solid) {
             return nearest_on(solid, end).gap < -k_hidden * solid.radius;
         });
@@ -280,7 +269,7 @@ void bind_chain(const SwayChain& chain, const Chart& chart, const std::vector<Tr
         SwayLink link;
         link.bone = chain.bones[i];
         const Transform& bone = rest[static_cast<std::size_t>(link.bone)];
-        const Vec3 end = i + 1 < row.count ? head(chain.bones[i + 1]) : end_at_rest(chart, rest, link.bone);
+        const Vec3 end = i + 1 < row.count ? head(chain.bones[i + 1]) : end_of_row(chart, rest, link.bone);
         lengths.push_back(std::max(1e-6f * chart.height, (end - bone.translation).norm()));
         link.end = apply(inverse(bone), end);
         const int above = i > 0 ? chain.bones[i - 1] : row.hangs_from;

@@ -1,4 +1,5 @@
 // Sockets: where the chart puts them, whatever the character's dress; copied, mirrored, followed.
+#include "crowd.hpp"
 #include "variants.hpp"
 #include "workshop.hpp"
 
@@ -48,7 +49,7 @@ TEST_CASE("suggested sockets stand in the same places whatever names, axes and u
     }
 }
 
-TEST_CASE("the palms' sockets lie on the skin, the thumb's way along +Y") {
+TEST_CASE("the hands' sockets lie half a handle off the palm, the thumb's way along +Y") {
     for (const auto& person : {workshop::diver, workshop::bosun, workshop::deckhand}) {
         const Character& character = person();
         CAPTURE(character.name);
@@ -78,8 +79,47 @@ TEST_CASE("the palms' sockets lie on the skin, the thumb's way along +Y") {
                     nearest = std::min(nearest, hit->distance);
             }
         }
-        CHECK(nearest < 4e-3f);
+        CHECK(nearest > 4e-3f);
+        CHECK(nearest < 1.6e-2f);
     }
+}
+
+TEST_CASE("a block figure's hands are where its arms end, and a bone for carried things takes them first") {
+    crowd::Oddities odd;
+    odd.block = true;
+    const crowd::Body body = crowd::plain_body(1, crowd::Kind::biped, crowd::Names::good, odd);
+    const Chart charted = chart(body.character);
+    const std::vector<Socket> sockets = suggested_sockets(body.character, charted);
+    for (const char* name : {"hand.left", "hand.right", "belt.left", "back", "chest", "head"})
+        CHECK(find_socket(sockets, name) != nullptr);
+    const Socket* hand = find_socket(sockets, "hand.left");
+    REQUIRE(hand != nullptr);
+    const int arm = charted.find("arm.left")->bones.back();
+    CHECK(hand->bone == arm);
+    // Within the arm's box, past its middle.
+    const Surface surface = surface_of(body.character);
+    const Vec3 at = charted.to_upright().conjugate() * hand->at +
+                    rest_in_model_space(charted.skeleton)[static_cast<std::size_t>(arm)].translation;
+    Vec3 low = Vec3::Constant(1e9f);
+    Vec3 high = -low;
+    for (std::size_t v = 0; v < surface.positions.size(); ++v) {
+        if (surface.bones[v] != arm) continue;
+        low = low.cwiseMin(surface.positions[v]);
+        high = high.cwiseMax(surface.positions[v]);
+    }
+    CHECK((at - low).minCoeff() > 0.0f);
+    CHECK((high - at).minCoeff() > 0.0f);
+    const Vec3 head = rest_in_model_space(charted.skeleton)[static_cast<std::size_t>(arm)].translation;
+    CHECK((at - head).norm() > 0.6f * (high - low).maxCoeff());
+
+    // The diver has bones for what he carries.
+    const Chart diver = chart(workshop::diver());
+    REQUIRE(diver.find("grip.right") != nullptr);
+    const std::vector<Socket> his = suggested_sockets(workshop::diver(), diver);
+    const Socket* right = find_socket(his, "hand.right");
+    REQUIRE(right != nullptr);
+    CHECK(right->bone == diver.find("grip.right")->bones.back());
+    CHECK(right->at.norm() < 1e-6f);
 }
 
 TEST_CASE("copied as they were and back again, sockets come home") {
@@ -121,7 +161,8 @@ TEST_CASE("copied in proportion they stand where the other's own would") {
             const float scale = to.height / from.height;
             MESSAGE(other.name, " ", std::string(name), ": ", 1000.0f * (a->at - b->at).norm() / scale,
                     " mm, ", angle_between(a->turn, b->turn) * k_degrees, " degrees");
-            CHECK((a->at - b->at).norm() < 5e-3f * scale);
+            CHECK((a->at - b->at).norm() <
+                  25e-3f * scale);  // his bones for carried things against our estimate
             CHECK(angle_between(a->turn, b->turn) * k_degrees < 1.0f);
         }
     }

@@ -90,6 +90,12 @@ void Outfit::close_hands(const Put& put, const Prop& prop, const PropMount& moun
         const ClosedHand hand = close_hand(rig_.character, rig_.chart, *binding_, hold, *put.closed);
         for (Finding& finding : check_closed_hand(hand, prop, sockets_[hold.socket]))
             report.findings.push_back(std::move(finding));
+        if (rig_.character.clips.empty()) {
+            report.findings.push_back({Severity::warning, "prop.no-clips", prop.name,
+                                       "the file holds no clips in which fingers could close around it",
+                                       "carry clips to it first: dendraxis retarget"});
+            return;
+        }
         const bool is_second = hold.socket != mount.socket;
         for (const Clip& own : rig_.character.clips) {
             const bool in_it = !is_second || put.clips.empty() ||

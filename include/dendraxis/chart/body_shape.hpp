@@ -7,6 +7,8 @@
 #include <dendraxis/skeleton/correspondence.hpp>
 
 #include <array>
+#include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -70,6 +72,10 @@ BodyShape body_shape(const Character& character, const Chart& chart);
 
 /// The marks of all bones that move some skin alone, sorted by bone.
 std::vector<BoneMark> bone_marks(const Character& character);
+
+/// Where a bone ends at rest, model space: at the child that lies farthest off, else where most of the skin
+/// ends that it moves alone; nothing where neither tells. `rest`: `rest_in_model_space`.
+std::optional<Vec3> end_at_rest(const Chart& chart, std::span<const Transform> rest, int bone);
 
 /// Where a place of the sole is while the bones stand at `model` (model space, one a bone).
 Vec3 position_of(const Sole& sole, const SolePoint& point, std::span<const Transform> model) noexcept;
