@@ -1,3 +1,5 @@
+#include "convex.hpp"
+
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/ragdoll/plan.hpp>
 
@@ -9,25 +11,9 @@ namespace dendraxis {
 namespace {
 
 constexpr float k_hinge = 8.0f / k_degrees;
-constexpr float k_rounded_edge = 0.45f;  // of a box's least half
 
-// A shape as a box with a rounding around it: a line and a radius, a point and a radius, a smaller box.
-struct Core {
-    Vec3 half;
-    float radius;
-};
-
-Core core_of(const Shape& shape) {
-    if (shape.kind == ShapeKind::sphere) return {Vec3::Zero(), shape.half.x()};
-    if (shape.kind == ShapeKind::capsule)
-        return {Vec3(0.0f, std::max(0.0f, shape.half.y() - shape.half.x()), 0.0f), shape.half.x()};
-    const float edge = k_rounded_edge * shape.half.minCoeff();
-    return {shape.half.array() - edge, edge};
-}
-
-Vec3 nearest_in(const Core& core, const Transform& frame, const Vec3& point) {
-    const Vec3 local = frame.rotation.conjugate() * (point - frame.translation);
-    return frame.translation + frame.rotation * local.cwiseMax(-core.half).cwiseMin(core.half);
+detail::Placed placed_of(const Transform& frame) {
+    return {frame.rotation.cast<double>().normalized().toRotationMatrix(), frame.translation.cast<double>()};
 }
 
 }  // namespace
@@ -134,15 +120,13 @@ float joint_overshoot(const Range& range, const Quat& turn) noexcept {
 }
 
 float overlap(const PlacedShape& a, const PlacedShape& b) noexcept {
-    const Core core_a = core_of(a.shape);
-    const Core core_b = core_of(b.shape);
-    Vec3 on_b = b.frame.translation;
-    Vec3 on_a = on_b;
-    for (int i = 0; i < 60; ++i) {
-        on_a = nearest_in(core_a, a.frame, on_b);
-        on_b = nearest_in(core_b, b.frame, on_a);
-    }
-    return core_a.radius + core_b.radius - (on_a - on_b).norm();
+    const detail::Core core_a = detail::core_of(a.shape);
+    const detail::Core core_b = detail::core_of(b.shape);
+    const detail::Placed at_a = placed_of(a.frame);
+    const detail::Placed at_b = placed_of(b.frame);
+    const double depth = detail::core_depth(core_a, at_a, core_b, at_b);
+    if (depth > 0.0) return static_cast<float>(depth + core_a.radius + core_b.radius);
+    return static_cast<float>(-detail::distance(core_a, at_a, core_b, at_b).distance);
 }
 
 }  // namespace dendraxis

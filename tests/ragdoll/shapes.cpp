@@ -76,6 +76,18 @@ TEST_CASE("overlaps: known depths, however both are turned, and room between") {
               doctest::Approx(-0.1f).epsilon(1e-2));
         CHECK(both(at(k_unit_box, Vec3::Zero()), at(k_unit_ball, Vec3(0, 0.75f, 0))) ==
               doctest::Approx(0.05f).epsilon(1e-2));
+        // Corner to corner, and an edge in a face.
+        const Vec3 half = k_unit_box.half;
+        CHECK(both(at(k_unit_box, Vec3::Zero()), at(k_unit_box, 2.0f * half - Vec3::Constant(0.01f))) ==
+              doctest::Approx(0.01f).epsilon(1e-2));
+        CHECK(both(at(k_unit_box, Vec3::Zero()), at(k_unit_box, 2.0f * half + Vec3::Constant(0.01f))) ==
+              doctest::Approx(-0.01f * std::sqrt(3.0f)).epsilon(1e-2));
+        Shape die = k_unit_box;
+        die.half.setConstant(0.1f);
+        const Quat on_edge(Eigen::AngleAxisf(0.785398f, Vec3::UnitZ()));
+        const float high = half.y() + 0.1f * std::sqrt(2.0f) - 0.02f;
+        CHECK(both(at(k_unit_box, Vec3::Zero()), at(die, Vec3(0, high, 0), on_edge)) ==
+              doctest::Approx(0.02f).epsilon(1e-2));
     }
 }
 

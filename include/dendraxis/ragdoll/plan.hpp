@@ -95,8 +95,8 @@ struct PlacedShape {
     Transform frame;  ///< its scale is not applied
 };
 
-/// How deep two shapes are in each other, metres; negative where there is room between them. Boxes count
-/// with their edges rounded a little. Source: alternating projections, L. M. Bregman (1965).
+/// How deep two shapes are in each other, as far as the shortest way out; negative: the room between them.
+/// Boxes have sharp edges.
 float overlap(const PlacedShape& a, const PlacedShape& b) noexcept;
 
 }  // namespace dendraxis
