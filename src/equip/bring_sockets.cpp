@@ -4,6 +4,7 @@
 #include "segments.hpp"
 
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/format.h>
@@ -126,7 +127,7 @@ class Copier {
                             target_rest_[static_cast<std::size_t>(result.bone)].rotation *
                             source_rest_[static_cast<std::size_t>(socket.bone)].rotation.conjugate() *
                             source_.to_upright().conjugate();
-        result.at = change * socket.at;
+        result.at = metres_in_unit(source_) / metres_in_unit(target_) * (change * socket.at);
         result.turn = (change * socket.turn).normalized();
     }
 
