@@ -3,6 +3,7 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/body_shape.hpp>
 #include <dendraxis/chart/chart.hpp>
+#include <dendraxis/chart/flat.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -377,6 +378,7 @@ class ShapeFitter {
 BodyShape body_shape(const Character& character, const Chart& chart) {
     BodyShape shape = ShapeFitter(character, chart).fit();
     shape.marks = bone_marks(character);
+    shape.flat_across = flat_across(character);
     return shape;
 }
 

@@ -17,7 +17,8 @@ namespace {
 
 constexpr float k_rest_margin = 3.0f;  // degrees: the rest is at least so far within
 constexpr float k_farthest = 178.0f;
-constexpr float k_clear_bend = 0.2f;  // sine of a bend at rest
+constexpr float k_clear_bend = 0.2f;   // sine of a bend at rest
+constexpr float k_flat_root = 170.0f;  // degrees: arms and legs of flat figures
 
 // Degrees.
 struct Spans {
@@ -47,6 +48,7 @@ class RangeFinder {
           rest_(rest_in_model_space(chart.skeleton)) {}
 
     std::vector<JointRange> find() {
+        if (!chart_.shape.flat_across.isZero()) return in_plane();
         int neck_bones = 0;
         for (const char* name : {"neck", "head"}) {
             if (const Chain* chain = chart_.find(name)) neck_bones += static_cast<int>(chain->bones.size());
@@ -75,6 +77,28 @@ class RangeFinder {
             else if (role == ChainRole::tail)
                 for (const int bone : chain.bones)
                     add(bone, direction(chain, bone), Vec3::UnitX(), {even(30), even(45), even(45)});
+        }
+        return std::move(ranges_);
+    }
+
+    // Own choice: a flat figure's joints turn in its plane alone; what rests bent bends on to that side.
+    std::vector<JointRange> in_plane() {
+        const Vec3 normal = upright_ * chart_.shape.flat_across;
+        for (const Chain& chain : chart_.chains) {
+            const bool limb = is_limb(chain.role());
+            const std::size_t lower = limb ? std::clamp<std::size_t>(chain.lower, 1, chain.bones.size()) : 0;
+            for (std::size_t i = 0; i < chain.bones.size(); ++i) {
+                const int bone = chain.bones[i];
+                AngleSpan span = even(limb && i == 0 ? k_flat_root : limb ? 70.0f : 60.0f);
+                if (limb && i == lower && i > 0) {
+                    const float bent =
+                        normal.dot(direction(chain, chain.bones[i - 1]).cross(direction(chain, bone)));
+                    span = bent > k_clear_bend    ? AngleSpan{-5, 150}
+                           : bent < -k_clear_bend ? AngleSpan{-150, 5}
+                                                  : even(150);
+                }
+                add(bone, direction(chain, bone), normal, {even(0), span, even(0)});
+            }
         }
         return std::move(ranges_);
     }

@@ -1,4 +1,5 @@
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/flat.hpp>
 #include <dendraxis/chart/pairing.hpp>
 #include <dendraxis/skeleton/match_bones.hpp>
 
@@ -7,6 +8,10 @@
 
 namespace dendraxis {
 namespace {
+
+bool is_flat(const Chart& chart) {
+    return !chart.shape.flat_across.isZero();
+}
 
 bool is_loose(const std::string& chain) {
     return role_of(chain) == ChainRole::loose;
@@ -108,6 +113,10 @@ Pairing pair(Chart source, Chart target) {
 }
 
 void match_builds(Pairing& pairing) {
+    if (is_flat(pairing.source) && is_flat(pairing.target)) {
+        // Their planes answer to each other, whichever way they face.
+        for (Chart* chart : {&pairing.source, &pairing.target}) chart->facing = plane_facing(*chart);
+    }
     pairing.bones = correspond(pairing.source.skeleton, pairing.target.skeleton, upright_to_upright(pairing),
                                pairing.source.shape.marks, pairing.target.shape.marks);
     if (!pairing.bones.is_same_build()) pairing.bones = {};
@@ -199,6 +208,11 @@ void review_leftovers(Pairing& pairing) {
             if (finding.code == "chart.doubtful") pairing.findings.push_back(finding);
         }
     }
+    if (is_flat(pairing.target) && !is_flat(pairing.source))
+        pairing.findings.push_back(
+            {Severity::note, "pair.flat-target", pairing.target.character,
+             "it is flat, the source is not: what turns out of its plane is left out",
+             "take motion of another flat character, or one that moves in that plane"});
     add_leftovers(pairing, pairing.source, true);
     add_leftovers(pairing, pairing.target, false);
     if (pairing.source.root != k_no_bone && pairing.target.root == k_no_bone) {

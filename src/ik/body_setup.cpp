@@ -96,4 +96,9 @@ Vec3 position_in_model(const Chart& chart, const Vec3& position) {
     return chart.to_upright().conjugate() * position / metres_in_unit(chart) + chart.floor * chart.up;
 }
 
+Vec3 target_in_plane(const Chart& chart, const Effector& at_rest, const Vec3& target) {
+    const Vec3& normal = chart.shape.flat_across;
+    return target - normal * normal.dot(target - at_rest.target);
+}
+
 }  // namespace dendraxis

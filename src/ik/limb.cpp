@@ -26,7 +26,9 @@ std::vector<Limb> limbs_of(const Chart& chart) {
         if (upper.norm() < 1e-6f || (joints.end - joints.middle).norm() < 1e-6f) continue;
         const Vec3 aside =
             upper - direction * (upper.dot(direction) / std::max(direction.squaredNorm(), 1e-12f));
+        const Vec3& flat = chart.shape.flat_across;
         const Vec3 bend = aside.norm() > 0.02f * direction.norm() ? aside
+                          : !flat.isZero()                        ? Vec3(flat.cross(direction))
                           : arm                                   ? Vec3(-chart.facing)
                                                                   : chart.facing;
         limb.hint = rotation_above(chart.skeleton, limb.bones[0], rest).conjugate() * bend.normalized();

@@ -2,6 +2,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/flat.hpp>
 #include <dendraxis/ik/solve_clip.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -32,6 +33,7 @@ class ClipSolver {
           task_(task),
           solver_(body_solver(chart)),
           limbs_first_(chart, solver_),
+          plane_(chart),
           model_(chart.skeleton.size()) {}
 
     SolvedClip solve() {
@@ -69,6 +71,7 @@ class ClipSolver {
             result.mean_iterations += report.iterations;
             result.frames_reached += report.reached ? 1 : 0;
         }
+        keep_in_plane(before, pose);
         to_model_space(chart_.skeleton, pose, model_);
         for (std::size_t i = 0; i < result.residuals.size(); ++i) {
             SolvedClip::Residual& residual = result.residuals[i];
@@ -85,6 +88,16 @@ class ClipSolver {
             const bool turned = angle_between(before[b].rotation, pose[b].rotation) > k_near_limit;
             if (turned && is_at_limit(joint, pose[b].rotation)) ++counts_[j];
         }
+    }
+
+    // A flat character's pose; one that leaves the plane by itself stays as it is.
+    void keep_in_plane(const std::vector<Transform>& before, std::span<Transform> pose) const {
+        std::vector<Transform> flat = before;
+        plane_.apply(flat);
+        for (std::size_t b = 0; b < flat.size(); ++b) {
+            if (angle_between(flat[b].rotation, before[b].rotation) > k_near_limit) return;
+        }
+        plane_.apply(pose);
     }
 
     // Limbs first; if that does not do it, or is asked of other parts, everything that may move.
@@ -136,6 +149,7 @@ class ClipSolver {
     const SolveTask& task_;
     BodySolver solver_;
     detail::LimbsFirst limbs_first_;
+    PlaneKeeper plane_;
     SolveOptions options_;
     BodySolver::Workspace workspace_;
     std::vector<Transform> model_;

@@ -11,6 +11,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/flat.hpp>
 #include <dendraxis/chart/floor.hpp>
 #include <dendraxis/chart/loop.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
@@ -169,6 +170,8 @@ Transfer::Transfer(const Pairing& pairing)
     check_hips(pairing.target);
     const MatchedStance stance = match_stance(pairing);
     passes_ = std::make_shared<PassPlan>(pairing);
+    if (!pairing.target.shape.flat_across.isZero() && !pairing.is_same_build())
+        plane_ = std::make_shared<PlaneKeeper>(pairing.target);
     TurnProgram program;
     program.to_target = source_to_target(pairing);
     compile_follow(pairing, stance, program);
@@ -306,16 +309,17 @@ void Transfer::apply(const PositionProgram& positions, std::span<const Transform
     float* scratch = workspace.lanes.data() + (k_aligned - address / sizeof(float) % k_aligned) % k_aligned;
     const std::size_t frames = std::min(source.size() / source_bones_, target.size() / target_bones_);
     run_turns(*program_, source.data(), target.data(), frames, scratch);
-    if (positions.steps.empty() && aims_->limbs.empty()) return;
-    workspace.source_pose.resize(source_bones_);
-    workspace.target_pose.resize(target_bones_);
-    for (std::size_t f = 0; f < frames; ++f) {
+    const bool has_more = !positions.steps.empty() || !aims_->limbs.empty();
+    workspace.source_pose.resize(has_more ? source_bones_ : 0);
+    workspace.target_pose.resize(has_more ? target_bones_ : 0);
+    for (std::size_t f = 0; has_more && f < frames; ++f) {
         const auto from = source.subspan(f * source_bones_, source_bones_);
         const auto to = target.subspan(f * target_bones_, target_bones_);
         carry_positions(positions, passes_->pairing, from, to, workspace.source_pose, workspace.target_pose);
         aim_limbs(*aims_, AimOf::limbs, passes_->pairing, from, to, workspace.source_pose,
                   workspace.target_pose);
     }
+    if (plane_) plane_->apply(target.first(frames * target_bones_));
 }
 
 Clip Transfer::apply_turns(const Clip& clip) const {
@@ -358,6 +362,7 @@ Clip Transfer::apply(const Clip& given) const {
     const std::optional<Loop> loop = passes_->is_exact ? std::nullopt : find_loop(source, clip);
     Clip result = loop ? apply_loop(clip, *loop) : apply_passes(clip, 0, passes_->pairing.settings.contacts);
     hold_poses(clip, result);
+    if (plane_) plane_->apply(result.transforms);
     return result;
 }
 

@@ -27,6 +27,8 @@
 namespace dendraxis::tool {
 namespace {
 
+constexpr float k_off_plane = 0.01f;  // of the height
+
 struct SolveArguments {
     fs::path character;
     std::string clip;
@@ -151,7 +153,15 @@ int run_solve(const SolveArguments& arguments) {
     for (const std::string& words : arguments.reach_words) {
         const NamedPosition reach = named_position(words, "--reach");
         Effector effector = effector_of(chart, reach.name);
-        effector.target = position_in_model(chart, Vec3(reach.position.data()));
+        const Vec3 asked = position_in_model(chart, Vec3(reach.position.data()));
+        effector.target = target_in_plane(chart, effector, asked);
+        if ((effector.target - asked).norm() > k_off_plane * chart.height)
+            findings.push_back(
+                {Severity::note, "solve.off-plane", reach.name,
+                 fmt::format("the character is flat, and the target {:.2f} m off its plane: it is "
+                             "taken to be in the plane",
+                             metres_in_unit(chart) * (effector.target - asked).norm()),
+                 "give a target in the plane"});
         task.effectors.push_back({reach.name, effector});
     }
     for (const std::string& words : arguments.aim_words) {

@@ -100,8 +100,8 @@ int run_survey(const SurveyArguments& arguments) {
     fmt::print("  height   {:.3f} m\n  unit     {}\n  axes     {}\n", chart.height, survey.unit, survey.axes);
     fmt::print("  stance   {} (arms {:.0f} degrees below level)\n", to_string(chart.stance),
                chart.arm_angle * k_degrees);
-    fmt::print("  surface  {} meshes, {} vertices, {} triangles\n", survey.meshes, survey.vertices,
-               survey.triangles);
+    fmt::print("  surface  {} meshes, {} vertices, {} triangles{}\n", survey.meshes, survey.vertices,
+               survey.triangles, chart.shape.flat_across.isZero() ? "" : ", all in one plane: it is flat");
     fmt::print("\n{} ({})\n", bold("bones"), chart.skeleton.size());
     print_tree(chart);
     fmt::print("\n{} ({})\n", bold("clips"), survey.clips.size());

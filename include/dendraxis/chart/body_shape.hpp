@@ -63,6 +63,7 @@ struct BodyShape {
     std::vector<Sole> soles;
     std::vector<Solid> solids;
     std::vector<ArmShape> arms;
+    Vec3 flat_across = Vec3::Zero();  ///< of a flat character the normal of its plane, model space; else zero
     std::vector<BoneMark>
         marks;  ///< of the skin that a bone moves alone: its middle, and where most of it ends
 };

@@ -27,4 +27,8 @@ Effector effector_of(const Chart& chart, std::string_view name);
 /// soles, forward) in model space.
 Vec3 position_in_model(const Chart& chart, const Vec3& position);
 
+/// A target in the plane in which a flat character's effector moves (`BodyShape::flat_across`): where it is,
+/// but as far before or behind the plane as the effector's own target at rest. As it is for other characters.
+Vec3 target_in_plane(const Chart& chart, const Effector& at_rest, const Vec3& target);
+
 }  // namespace dendraxis

@@ -12,6 +12,7 @@ namespace dendraxis {
 
 struct Loop;
 struct MatchedStance;
+class PlaneKeeper;
 
 namespace detail {
 struct AimProgram;
@@ -30,7 +31,7 @@ struct TurnProgram;
 /// take a share of their limb's twist. The middle of the legs' roots stands as high as the source's and goes
 /// up and down, and the hips travel, by the ratio of leg lengths; a root is carried where both have
 /// one. Limbs whose entry in the pairing has a `reach` are then brought to where the source's ends are in
-/// proportion.
+/// proportion. A flat target (`BodyShape::flat_across`) of another build stays in its plane.
 ///
 /// Immutable once made; shared by threads freely.
 class Transfer {
@@ -74,6 +75,7 @@ class Transfer {
     std::shared_ptr<const detail::TurnProgram> program_;
     std::shared_ptr<const detail::PositionProgram> positions_;
     std::shared_ptr<const detail::AimProgram> aims_;
+    std::shared_ptr<const PlaneKeeper> plane_;  // of a flat target of another build
     std::size_t source_bones_ = 0;
     std::size_t target_bones_ = 0;
     float leg_ratio_ = 1.0f;

@@ -1,0 +1,125 @@
+// Flat characters: found as such, and kept in their plane whatever they are paired with.
+#include "variants.hpp"
+#include "workshop.hpp"
+
+#include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/flat.hpp>
+#include <dendraxis/ik/solve_clip.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <doctest/doctest.h>
+
+using namespace dendraxis;
+
+namespace {
+
+const Character& lantern_man() {
+    static const Character puppet = io::load_character(workshop::demo("lantern-man.glb"));
+    return puppet;
+}
+
+// Arms longer than its legs, and a short back.
+Character with_other_proportions(Character puppet) {
+    std::vector<Bone> bones(puppet.skeleton.bones().begin(), puppet.skeleton.bones().end());
+    for (Bone& bone : bones) {
+        const auto is = [&](const char* word) { return bone.name.find(word) != std::string::npos; };
+        if (is("forearm") || is("hand")) bone.rest.translation *= 1.6f;
+        if (is("shin") || is("foot")) bone.rest.translation *= 0.7f;
+        if (is("breast")) bone.rest.translation *= 0.8f;
+    }
+    puppet.skeleton = Skeleton(std::move(bones), puppet.skeleton.above());
+    return puppet;
+}
+
+// The farthest that a joint comes out of the plane in which it rests, of the height.
+float out_of_plane(const Chart& chart, const Clip& clip) {
+    const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
+    const Vec3& normal = chart.shape.flat_across;
+    std::vector<Transform> model(clip.bone_count);
+    float worst = 0.0f;
+    for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+        to_model_space(chart.skeleton, clip.frame(f), model);
+        for (std::size_t b = 0; b < model.size(); ++b)
+            worst = std::max(worst, std::abs(normal.dot(model[b].translation - rest[b].translation)));
+    }
+    return worst / chart.height;
+}
+
+// How a bone points within the plane, radians, seen along the paired facing.
+float heading(const Chart& chart, const Vec3& facing, std::span<const Transform> model, const Chain& chain,
+              std::size_t i) {
+    const Vec3 along = head_of(chain.bones[i + 1], model) - head_of(chain.bones[i], model);
+    return std::atan2(along.dot(chart.up), along.dot(chart.up.cross(facing)));
+}
+
+}  // namespace
+
+TEST_CASE("flat characters are found, in any plane and of any size; others have depth") {
+    CHECK((flat_across(lantern_man()).cwiseAbs() - Vec3::UnitZ()).norm() < 1e-5f);
+    const Quat lying(Eigen::AngleAxisf(1.5707963f, Vec3::UnitX()));
+    CHECK((flat_across(variants::turned(lantern_man(), lying)).cwiseAbs() - Vec3::UnitY()).norm() < 1e-4f);
+    CHECK_FALSE(flat_across(variants::scaled(lantern_man(), 250.0f)).isZero());
+    CHECK(flat_across(variants::bare(lantern_man())).isZero());
+    for (const Character* solid : {&workshop::diver(), &workshop::bosun(), &workshop::hound()})
+        CHECK(flat_across(*solid).isZero());
+}
+
+TEST_CASE("a puppet of other proportions, in another plane, moves in its plane as the first one does") {
+    const Chart from = chart(lantern_man());
+    const Character other = with_other_proportions(lantern_man());
+    const Quat aside(Eigen::AngleAxisf(1.5707963f, Vec3::UnitY()));
+    for (const Character& puppet : {other, variants::turned(other, aside), variants::scaled(other, 30.0f)}) {
+        const Chart to = chart(puppet);
+        REQUIRE_FALSE(to.shape.flat_across.isZero());
+        const Pairing pairing = pair(from, to);
+        REQUIRE_FALSE(pairing.is_same_build());
+        const Transfer transfer(pairing);
+        for (const Clip& clip : lantern_man().clips) {
+            CAPTURE(clip.name);
+            const Clip result = transfer.apply(clip);
+            CHECK(out_of_plane(to, result) < 1e-6f);
+            const Clip turns = transfer.apply_turns(clip);
+            CHECK(out_of_plane(to, turns) < 1e-6f);
+            std::vector<Transform> source(clip.bone_count);
+            std::vector<Transform> target(turns.bone_count);
+            for (std::size_t f = 0; f < clip.frame_count(); f += 7) {
+                to_model_space(from.skeleton, clip.frame(f), source);
+                to_model_space(to.skeleton, turns.frame(f), target);
+                for (const char* limb : {"arm.left", "arm.right", "leg.left", "leg.right"}) {
+                    for (std::size_t i = 0; i < 2; ++i) {
+                        const float a = heading(from, pairing.source.facing, source, *from.find(limb), i);
+                        const float b = heading(to, pairing.target.facing, target, *to.find(limb), i);
+                        CHECK(std::abs(wrapped(a - b)) * k_degrees < 0.1f);
+                    }
+                }
+            }
+        }
+    }
+}
+
+TEST_CASE("what a flat character gets from one with depth stays in its plane, and that is told") {
+    const Chart to = chart(lantern_man());
+    const Pairing pairing = pair(workshop::diver_chart(), to);
+    CHECK(workshop::has(pairing.findings, "pair.flat-target"));
+    const Transfer transfer(pairing);
+    for (const char* name : {"wave-lantern", "stroll"})
+        CHECK(out_of_plane(to, transfer.apply(workshop::diver().clip(name))) < 1e-6f);
+    CHECK_FALSE(workshop::has(pair(to, to).findings, "pair.flat-target"));
+}
+
+TEST_CASE("a flat character is solved in its plane, with its usual ranges") {
+    const Chart puppet = chart(lantern_man());
+    for (const float side : {-1.0f, 1.0f}) {
+        SolveTask task;
+        Effector hand = effector_of(puppet, "arm.left");
+        const Vec3 asked(0.3f, 0.9f + 0.2f * side, 0.25f);
+        hand.target = target_in_plane(puppet, hand, asked);
+        CHECK((hand.target - asked).norm() == doctest::Approx(0.25f).epsilon(0.1));
+        task.effectors.push_back({"arm.left", hand});
+        const SolvedClip solved = solve_clip(puppet, lantern_man().clip("bow"), task);
+        CHECK(solved.residuals[0].worst < 0.01f * puppet.height);
+        CHECK(out_of_plane(puppet, solved.clip) < 1e-6f);
+    }
+}
