@@ -56,7 +56,7 @@ float heading(const Chart& chart, const Vec3& facing, std::span<const Transform>
 
 }  // namespace
 
-TEST_CASE("flat characters are found, in any plane and of any size; others have depth") {
+TEST_CASE("flat characters are found, in any plane and of any size, and others have depth") {
     CHECK((flat_across(lantern_man()).cwiseAbs() - Vec3::UnitZ()).norm() < 1e-5f);
     const Quat lying(Eigen::AngleAxisf(1.5707963f, Vec3::UnitX()));
     CHECK((flat_across(variants::turned(lantern_man(), lying)).cwiseAbs() - Vec3::UnitY()).norm() < 1e-4f);
