@@ -200,6 +200,10 @@ TEST_CASE("the examples of inverse kinematics run") {
     REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
     CHECK(outcome.out.find("0.33 s  limp") != std::string::npos);
     CHECK(outcome.out.find("2.67 s  following") != std::string::npos);
+    outcome = workshop::run(folder + "/15_crew " + demo("crew.cast.json"));
+    CHECK(outcome.status == 0);
+    CHECK(outcome.out.find("frame 20:  bosun (59 bones)") != std::string::npos);
+    CHECK(outcome.out.find("frame 40:  deckhand (") != std::string::npos);
     outcome = workshop::run(folder + "/14_pony_tail " + k_diver + " " + demo("deckhand.glb"));
     REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
     CHECK(outcome.out.find("gets up") != std::string::npos);

@@ -189,6 +189,15 @@ void equip(const Script& script) {
         "OUT/crew.html");
 }
 
+// The diver plays, five follow.
+void cast(const Script& script) {
+    script.run("cast check IN/crew.cast.json");
+    script.run("retarget --cast IN/crew.cast.json --out-dir OUT/cast");
+    script.run(
+        "draw OUT/cast/stoker.glb --beside OUT/cast/deckhand.glb --clip swing-mallet --frame 10 28 40 -o "
+        "OUT/cast.png");
+}
+
 void tell_what_to_open(const Script& script) {
     fmt::print("\n{}\n", bold("open these"));
     for (const auto& [file, what] : std::initializer_list<std::pair<const char*, const char*>>{
@@ -216,6 +225,7 @@ void tell_what_to_open(const Script& script) {
              {"equipped.png", "both with their things and clothing, striking a blow"},
              {"put-away.png", "the deckhand's mallet: hand, belt, back"},
              {"let-go.png", "the diver losing his hat"},
+             {"cast.png", "two of the crew that does what the diver does: all of them are in the folder cast"},
              {"bosun-moving.glb", "the bosun with all clips: any glTF viewer plays it"},
              {"bosun.rig.json", "what was found out about the bosun; plain text"},
              {"diver-to-bosun.pair.json", "which chain answers to which; edit it and run `retarget` again"}})
@@ -235,6 +245,7 @@ int run_demo(const DemoArguments& arguments) {
     fall(script);
     sway(script);
     equip(script);
+    cast(script);
     tell_what_to_open(script);
     return status;
 }

@@ -2,6 +2,7 @@
 #include "../support/json.hpp"
 #include "../support/outputs.hpp"
 #include "../support/print.hpp"
+#include "cast.hpp"
 
 #include <dendraxis/pipeline/retarget_set.hpp>
 
@@ -14,6 +15,7 @@ namespace dendraxis::tool {
 namespace {
 
 struct RetargetArguments {
+    fs::path cast;
     fs::path source;
     fs::path target;
     fs::path pairing;
@@ -50,6 +52,7 @@ void check_arguments(const RetargetArguments& arguments) {
         throw UsageError("retarget: give either -o OUT.glb or --out-dir DIR");
     if (!arguments.out.empty() && arguments.out.extension() != ".glb")
         throw UsageError(arguments.out.string() + ": the output must end in .glb");
+    if (arguments.target.empty()) throw UsageError("retarget: give --target CHARACTER, or --cast CAST");
     if (arguments.source.empty() && arguments.motions.empty())
         throw UsageError("retarget: give --source CHARACTER, or --motion FILE, or both");
     if (arguments.source.empty() && !arguments.pairing.empty())
@@ -60,8 +63,18 @@ void check_arguments(const RetargetArguments& arguments) {
 }
 
 int run_retarget(const RetargetArguments& arguments) {
-    check_arguments(arguments);
     const int cores = static_cast<int>(std::max(1u, std::thread::hardware_concurrency()));
+    if (!arguments.cast.empty()) {
+        if (arguments.out_dir.empty() || !arguments.out.empty() || !arguments.source.empty() ||
+            !arguments.target.empty() || !arguments.pairing.empty() || !arguments.motions.empty() ||
+            arguments.fps > 0.0f || !arguments.prefix.empty() || !arguments.suffix.empty())
+            throw UsageError(
+                "retarget --cast: give --out-dir DIR, and of the others --clip, --jobs and --json "
+                "alone; the cast names source and targets");
+        return run_retarget_cast(arguments.cast, arguments.clips, arguments.out_dir,
+                                 arguments.jobs > 0 ? arguments.jobs : cores, arguments.json);
+    }
+    check_arguments(arguments);
     const pipeline::RetargetSet set{arguments.source,
                                     arguments.target,
                                     arguments.pairing,
@@ -110,7 +123,10 @@ void add_retarget(CommandLine& line) {
                   "a file with clips (.glb, .gltf, .bvh) or a folder of them; may be given several times")
         ->allow_extra_args(false)
         ->option_text("FILE");
-    add_file(c, "--target", arguments->target, "the character that gets them");
+    c->add_option("--target", arguments->target, "the character that gets them")->option_text("FILE");
+    c->add_option("--cast", arguments->cast,
+                  "a cast (.cast.json): its source's clips onto all its members, a file each in --out-dir")
+        ->option_text("FILE");
     c->add_option("--pairing", arguments->pairing, "a pairing that `pair -o` wrote; default: automatic")
         ->option_text("FILE");
     c->add_option("--clip", arguments->clips, "only this clip; may be given several times")

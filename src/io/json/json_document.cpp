@@ -21,7 +21,31 @@ namespace dendraxis::io {
 namespace {
 
 const char* schema_text(Schema schema) {
-    return schema == Schema::rig ? k_rig_schema : schema == Schema::prop ? k_prop_schema : k_pairing_schema;
+    switch (schema) {
+        case Schema::rig:
+            return k_rig_schema;
+        case Schema::pairing:
+            return k_pairing_schema;
+        case Schema::prop:
+            return k_prop_schema;
+        case Schema::cast:
+            return k_cast_schema;
+    }
+    return "";
+}
+
+const char* format_name(Schema schema) {
+    switch (schema) {
+        case Schema::rig:
+            return "dendraxis-rig";
+        case Schema::pairing:
+            return "dendraxis-pairing";
+        case Schema::prop:
+            return "dendraxis-prop";
+        case Schema::cast:
+            return "dendraxis-cast";
+    }
+    return "";
 }
 
 // Walks a valid JSON text down a pointer, counting nothing but where it is.
@@ -203,9 +227,7 @@ JsonDocument parse_document(const std::string& name, std::string text, Schema sc
     // JSON readers keep one of the two; which one was meant only its writer knows.
     if (!twice.empty())
         document.fail("the key '" + twice + "' stands twice in one object", "", "leave one of them");
-    const std::string format = schema == Schema::rig    ? "dendraxis-rig"
-                               : schema == Schema::prop ? "dendraxis-prop"
-                                                        : "dendraxis-pairing";
+    const std::string format = format_name(schema);
     if (!document.json.is_object() || document.json.value("format", Json()) != format) {
         document.fail(fmt::format("'format' is not '{}'", format),
                       document.json.is_object() && document.json.contains("format") ? "/format" : "",

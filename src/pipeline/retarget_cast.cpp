@@ -1,0 +1,100 @@
+#include <dendraxis/pipeline/retarget_cast.hpp>
+
+#include <dendraxis/base/error.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/write_file.hpp>
+#include <dendraxis/review/review.hpp>
+#include <dendraxis/skeleton/mend.hpp>
+
+#include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
+
+#include <algorithm>
+#include <mutex>
+
+namespace dendraxis::pipeline {
+namespace {
+
+namespace fs = std::filesystem;
+
+std::vector<Clip> wanted_clips(const Character& source, const std::vector<std::string>& names) {
+    std::vector<Clip> clips;
+    for (const std::string& name : names) clips.push_back(source.clip(name));
+    if (names.empty()) clips = source.clips;
+    for (Clip& clip : clips) mend_clip(source.skeleton, clip);
+    if (clips.empty())
+        throw Error(source.file, "holds no clips", "", "name the character whose clips the cast plays");
+    return clips;
+}
+
+// An id is a key of a JSON file and may hold anything.
+std::string file_name_of(const std::string& id) {
+    std::string name = id;
+    for (char& letter : name) {
+        const bool plain = std::isalnum(static_cast<unsigned char>(letter)) != 0 || letter == '-' ||
+                           letter == '_' || letter == '.' ||
+                           (static_cast<unsigned char>(letter) & 0x80U) != 0;
+        if (!plain) letter = '_';
+    }
+    if (name.empty() || name.front() == '.') name.insert(name.begin(), '_');
+    return name + ".glb";
+}
+
+void write_entry(const io::CastEntry& entry, const std::vector<Clip>& clips, CastLine& line) {
+    const Transfer transfer(*entry.pairing);
+    std::vector<Clip> results;
+    for (const Clip& clip : clips) {
+        results.push_back(transfer.apply(clip));
+        const Review review = judge(*entry.pairing, {review_clip(*entry.pairing, clip, results.back())});
+        line.right += review.passed ? 1 : 0;
+        line.findings.insert(line.findings.end(), review.findings.begin(), review.findings.end());
+    }
+    const io::OutputFile file{line.file, io::glb_with_clips(entry.rig->character, results)};
+    io::write_files({&file, 1});
+    line.clips = results.size();
+}
+
+}  // namespace
+
+std::vector<CastLine> retarget_cast(const io::CastFile& cast, const std::vector<std::string>& names,
+                                    const fs::path& out_dir, int jobs, const Progress& progress) {
+    const std::vector<Clip> clips = wanted_clips(cast.source.character, names);
+    std::vector<CastLine> lines;
+    std::error_code ignored;
+    for (const io::CastEntry& entry : cast.entries) {
+        CastLine& line = lines.emplace_back();
+        line.id = entry.id;
+        line.problem = entry.problem;
+        if (!entry.pairing) continue;
+        line.file = (out_dir / file_name_of(entry.id)).string();
+        for (const CastLine& other : lines) {
+            if (&other != &line && other.file == line.file)
+                throw Error("cast", "'" + other.id + "' and '" + line.id + "' would be written to one file",
+                            line.file, "change one of the ids");
+        }
+        for (const io::CastEntry& any : cast.entries) {
+            const bool reads = any.rig && fs::equivalent(line.file, any.rig->character.file, ignored);
+            if (reads || fs::equivalent(line.file, cast.source.character.file, ignored))
+                throw Error(line.file, "is read by the cast and would be written over", "",
+                            "choose another folder");
+        }
+    }
+    std::mutex mutex;
+    std::size_t done = 0;
+    tbb::task_arena arena(std::max(1, jobs));
+    arena.execute([&] {
+        tbb::parallel_for(std::size_t{0}, lines.size(), [&](std::size_t i) {
+            try {
+                if (cast.entries[i].pairing) write_entry(cast.entries[i], clips, lines[i]);
+            } catch (const Error& problem) {
+                lines[i].problem = problem.what();
+                lines[i].file.clear();
+            }
+            const std::lock_guard lock(mutex);
+            if (progress) progress(++done, lines.size(), lines[i].id);
+        });
+    });
+    return lines;
+}
+
+}  // namespace dendraxis::pipeline
