@@ -2,6 +2,7 @@
 
 #include "standing.hpp"
 
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 
 #include <dendraxis/skeleton/pose.hpp>
@@ -115,7 +116,8 @@ PassPlan::PassPlan(const Pairing& given)
         limb.reach = pairing.entry_of(chain)->reach;
         for (const EffectorOffset& offset : pairing.settings.offsets) {
             if (offset.chain == chain.name)
-                limb.offset += pairing.target.to_upright().conjugate() * offset.metres;
+                limb.offset +=
+                    pairing.target.to_upright().conjugate() * offset.metres / metres_in_unit(pairing.target);
         }
         const auto sole_of = [&](const BodyShape& shape, const std::string& name) {
             return index_of(shape.soles, [&](const Sole& sole) { return sole.leg == name; });

@@ -2,12 +2,16 @@
 // fault.
 #include "body_measures.hpp"
 
+#include <dendraxis/chart/unit.hpp>
+
 #include <algorithm>
 
 namespace dendraxis::detail {
 namespace {
 
-constexpr float k_millimetres = 1000.0f;
+float millimetres_in_unit(const Chart& chart) {
+    return 1e3f * metres_in_unit(chart);
+}
 
 Capsule placed_in(const Solid& solid, std::span<const Transform> model) {
     return placed(solid.capsule, model[static_cast<std::size_t>(solid.bone)]);
@@ -57,6 +61,7 @@ Measure clipping(const TwoClips& clips) {
     const BodyShape& source = pairing.source.shape;
     const BodyShape& target = pairing.target.shape;
     const float ratio = leg_ratio(pairing);
+    const float millimetres = millimetres_in_unit(pairing.target);
     for (const ArmShape& arm : target.arms) {
         const Chain* answer = pairing.source_of(*pairing.target.find(arm.arm));
         if (answer == nullptr) continue;
@@ -68,7 +73,7 @@ Measure clipping(const TwoClips& clips) {
                                          ? 0.0f
                                          : depth_in_body(own->probes[k], source, clips.source_at(f));
                 const float depth = depth_in_body(arm.probes[k], target, clips.target_at(f));
-                keep_worst(clipping, (depth - ratio * theirs) * k_millimetres, f,
+                keep_worst(clipping, (depth - ratio * theirs) * millimetres, f,
                            pairing.target.skeleton.bone(arm.probes[k].bone).label);
             }
         }
@@ -80,11 +85,12 @@ Measure body_depth(const TwoClips& clips) {
     Measure depth{"body_depth_mm", 0.0f, -1, ""};
     const Pairing& pairing = clips.pairing;
     const float ratio = leg_ratio(pairing);
+    const float millimetres = millimetres_in_unit(pairing.target);
     for (std::size_t f = 0; f < clips.frames; ++f) {
         const auto [own, bone] = lowest_flesh(pairing.target, clips.target_at(f));
         const float theirs = lowest_flesh(pairing.source, clips.source_at(f)).first;
         if (bone == k_no_bone) continue;
-        keep_worst(depth, (ratio * std::min(0.0f, theirs) - own) * k_millimetres, f,
+        keep_worst(depth, (ratio * std::min(0.0f, theirs) - own) * millimetres, f,
                    pairing.target.skeleton.bone(bone).label);
     }
     return depth;

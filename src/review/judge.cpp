@@ -1,3 +1,4 @@
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/review/gate.hpp>
 #include <dendraxis/review/review.hpp>
 
@@ -73,7 +74,9 @@ float default_gate(std::string_view measure) noexcept {
 float gate_of(const Pairing& pairing, std::string_view measure) {
     const auto set = pairing.settings.gate.find(std::string(measure));
     if (set != pairing.settings.gate.end()) return set->second;
-    const float size = pairing.target.height > 0.0f ? pairing.target.height / k_usual_height : 1.0f;
+    const float size = pairing.target.height > 0.0f
+                           ? pairing.target.height * metres_in_unit(pairing.target) / k_usual_height
+                           : 1.0f;
     return (measure.ends_with("_mm") ? size : 1.0f) * default_gate(measure);
 }
 

@@ -3,10 +3,11 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/chart/floor.hpp>
 #include <dendraxis/chart/joint_turn.hpp>
 #include <dendraxis/chart/loop.hpp>
-#include <dendraxis/chart/contacts.hpp>
+#include <dendraxis/chart/unit.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/retarget/root_motion.hpp>
 #include <dendraxis/review/review.hpp>
@@ -20,7 +21,6 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_millimetres = 1000.0f;
 constexpr float k_pop_factor = 3.0f;
 constexpr float k_clear_bend = 8.0f / k_degrees;  // a limb straighter than this has no side
 
@@ -43,6 +43,7 @@ class Reviewer {
           result_(result),
           to_target_(source_to_target(pairing)),
           leg_ratio_(leg_ratio(pairing)),
+          millimetres_(1e3f * metres_in_unit(pairing.target)),
           source_model_(source.transforms.size()),
           model_(result.transforms.size()) {
         to_model_space(pairing.source.skeleton, source_.transforms, source_model_);
@@ -103,10 +104,10 @@ class Reviewer {
             for (std::size_t f = 0; f < frames(); ++f) {
                 const float lowest = lowest_of(sole, at(f), pairing_.target.up) - pairing_.target.floor;
                 const float allowed = leg_ratio_ * std::max(0.0f, -foot->height[f]);
-                detail::keep_worst(depth, (-lowest - allowed) * k_millimetres, f, sole.leg);
+                detail::keep_worst(depth, (-lowest - allowed) * millimetres_, f, sole.leg);
                 if (!foot->stands(f) || foot->level[f] > 0.0f) continue;
                 const float own = leg_ratio_ * std::max(0.0f, foot->height[f]);
-                detail::keep_worst(hang, (lowest - own) * k_millimetres, f, sole.leg);
+                detail::keep_worst(hang, (lowest - own) * millimetres_, f, sole.leg);
             }
             for (std::size_t p = 0; p < k_foot_parts; ++p) add_slide(slide, sole, *foot, p, shift);
         }
@@ -129,7 +130,7 @@ class Reviewer {
                 const Vec3 strayed = position_of(sole, sole.parts[part], at(f)) - start;
                 const Vec3 own = to_target_ * Vec3(foot.parts[f][part] - foot.parts[span.first][part]);
                 const Vec3 beyond = strayed - leg_ratio_ * own - (shift[f] - shift[span.first]);
-                detail::keep_worst(slide, over_floor(beyond).norm() * k_millimetres, f, sole.leg);
+                detail::keep_worst(slide, over_floor(beyond).norm() * millimetres_, f, sole.leg);
             }
         }
     }
@@ -328,6 +329,7 @@ class Reviewer {
     const Clip& result_;
     Quat to_target_;
     float leg_ratio_;
+    float millimetres_;  // in a unit of the target
     std::vector<Transform> source_model_;
     std::vector<Transform> model_;
     std::vector<LimbBones> limbs_;

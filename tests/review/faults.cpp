@@ -1,4 +1,5 @@
 // Each measure must rise when its fault is put in on purpose.
+#include "variants.hpp"
 #include "workshop.hpp"
 
 #include <dendraxis/base/error.hpp>
@@ -145,6 +146,31 @@ TEST_CASE("gates: findings that name the setting to change") {
     stage.pairing.settings.gate["ground_depth_mm"] = 40.0f;
     CHECK(judge(stage.pairing, {review}).passed);
     CHECK_THROWS_AS(review["no_such_measure"], Error);
+}
+
+TEST_CASE("millimetres are millimetres, and so are offsets' metres, whatever the target's unit") {
+    const Clip& clip = workshop::diver().clip("haul-rope");
+    std::vector<ClipReview> reviews;
+    std::vector<Vec3> palms;
+    for (const float unit : {1.0f, 100.0f}) {
+        const Character target = variants::scaled(workshop::bosun(), unit);
+        Pairing pairing = pair(workshop::diver_chart(), chart(target));
+        pairing.settings.clearance = false;  // so that there is something to measure
+        pairing.settings.offsets.push_back({"arm.left", Vec3(0.05f, 0.1f, 0.0f)});
+        const Clip result = Transfer(pairing).apply(clip);
+        reviews.push_back(review_clip(pairing, clip, result));
+        std::vector<Transform> model(result.bone_count);
+        to_model_space(target.skeleton, result.frame(20), model);
+        const int hand = pairing.target.find("arm.left")->bones.back();
+        palms.push_back(model[static_cast<std::size_t>(hand)].translation / unit);
+        CHECK(gate_of(pairing, "clipping_mm") ==
+              doctest::Approx(5.0f * workshop::diver_chart().height / 1.75f).epsilon(0.3));
+    }
+    CHECK(reviews[0]["clipping_mm"].value > 1.0f);
+    for (const char* measure : {"clipping_mm", "foot_slide_mm", "ground_depth_mm"})
+        CHECK(std::abs(reviews[1][measure].value - reviews[0][measure].value) <
+              0.3f + 0.05f * reviews[0][measure].value);
+    CHECK((palms[1] - palms[0]).norm() < 0.01f);
 }
 
 TEST_CASE("what does not fit together is refused") {
