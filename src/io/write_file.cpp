@@ -4,12 +4,15 @@
 #include <fmt/format.h>
 
 #include <cerrno>
+#include <chrono>
 #include <cstring>
 #include <fstream>
 #include <random>
+#include <set>
 #include <utility>
 
 #include <fcntl.h>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -17,6 +20,9 @@ namespace dendraxis::io {
 namespace {
 
 namespace fs = std::filesystem;
+
+constexpr std::string_view k_unfinished = ".unfinished-";
+constexpr std::chrono::seconds k_just_made{1};
 
 [[noreturn]] void cannot_write(const fs::path& path, const std::string& reason) {
     throw Error(path.string(), "cannot be written: " + reason, "",
@@ -48,16 +54,18 @@ class Unfinished {
         if (handle < 0) cannot_write(file.path, std::strerror(errno));
         // A file that is replaced hands on its mode.
         const auto mode = static_cast<mode_t>(there.permissions()) & 07777;
+        handle_ = handle;
         const bool written = write_all(handle, file.bytes) &&
                              (!fs::exists(there) || ::fchmod(handle, mode) == 0) && ::fsync(handle) == 0;
+        if (written) return;
         const int problem = errno;
-        const bool closed = ::close(handle) == 0;
-        if (written && closed) return;
         remove();
-        cannot_write(file.path, std::strerror(written ? errno : problem));
+        cannot_write(file.path, std::strerror(problem));
     }
     Unfinished(Unfinished&& other) noexcept
-        : position_(std::move(other.position_)), temporary_(std::exchange(other.temporary_, fs::path())) {}
+        : position_(std::move(other.position_)),
+          temporary_(std::exchange(other.temporary_, fs::path())),
+          handle_(std::exchange(other.handle_, -1)) {}
     Unfinished& operator=(Unfinished&&) = delete;
     ~Unfinished() { remove(); }
 
@@ -66,6 +74,7 @@ class Unfinished {
         fs::rename(temporary_, position_, problem);
         if (problem) cannot_write(position_, problem.message());
         temporary_.clear();
+        remove();
     }
 
  private:
@@ -91,10 +100,13 @@ class Unfinished {
         std::random_device random;
         int handle = -1;
         do {
-            const std::string name = fmt::format("{}.{:08x}{:08x}", position_.string(), random(), random());
+            const std::string name =
+                fmt::format("{}{}{:08x}{:08x}", position_.string(), k_unfinished, random(), random());
             handle = ::open(name.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0666);
             if (handle >= 0) temporary_ = name;
         } while (handle < 0 && errno == EEXIST);
+        // Until it is in its place: nobody takes it for one that a killed run has left.
+        if (handle >= 0) (void)::flock(handle, LOCK_EX | LOCK_NB);
         return handle;
     }
 
@@ -102,15 +114,53 @@ class Unfinished {
         std::error_code ignored;
         if (!temporary_.empty()) fs::remove(temporary_, ignored);
         temporary_.clear();
+        if (handle_ >= 0) ::close(handle_);
+        handle_ = -1;
     }
 
     fs::path position_;
     fs::path temporary_;
+    int handle_ = -1;
 };
+
+bool is_unfinished_name(const std::string& name) {
+    const std::size_t mark = name.rfind(k_unfinished);
+    if (mark == std::string::npos || mark == 0) return false;
+    const std::string digits = name.substr(mark + k_unfinished.size());
+    return digits.size() == 16 && digits.find_first_not_of("0123456789abcdef") == std::string::npos;
+}
+
+// Whether nobody writes it any more.
+bool is_left(const fs::path& file) {
+    std::error_code problem;
+    const auto age = fs::file_time_type::clock::now() - fs::last_write_time(file, problem);
+    if (problem || age < k_just_made) return false;  // its writer may be about to lock it
+    const int handle = ::open(file.c_str(), O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
+    if (handle < 0) return false;
+    const bool left = ::flock(handle, LOCK_EX | LOCK_NB) == 0;
+    ::close(handle);
+    return left;
+}
 
 }  // namespace
 
-void write_files(std::span<const OutputFile> files) {
+void remove_unfinished(const fs::path& folder) noexcept {
+    std::error_code problem;
+    fs::directory_iterator entries(folder.empty() ? fs::path(".") : folder, problem);
+    for (; !problem && entries != fs::directory_iterator(); entries.increment(problem)) {
+        if (!is_unfinished_name(entries->path().filename().string())) continue;
+        std::error_code ignored;
+        if (entries->is_regular_file(ignored) && is_left(entries->path()))
+            fs::remove(entries->path(), ignored);
+    }
+}
+
+void write_files(std::span<const OutputFile> files, bool tidy) {
+    std::set<fs::path> folders;
+    for (const OutputFile& file : files) {
+        if (tidy) folders.insert(file.path.parent_path());
+    }
+    for (const fs::path& folder : folders) remove_unfinished(folder);
     std::vector<Unfinished> written;
     written.reserve(files.size());
     for (const OutputFile& file : files) written.emplace_back(file);

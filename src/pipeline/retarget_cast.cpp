@@ -50,7 +50,7 @@ void write_entry(const io::CastEntry& entry, const std::vector<Clip>& clips, Cas
         line.findings.insert(line.findings.end(), review.findings.begin(), review.findings.end());
     }
     const io::OutputFile file{line.file, io::glb_with_clips(entry.rig->character, results)};
-    io::write_files({&file, 1});
+    io::write_files({&file, 1}, false);
     line.clips = results.size();
 }
 
@@ -79,6 +79,7 @@ std::vector<CastLine> retarget_cast(const io::CastFile& cast, const std::vector<
                             "choose another folder");
         }
     }
+    io::remove_unfinished(out_dir);
     std::mutex mutex;
     std::size_t done = 0;
     tbb::task_arena arena(std::max(1, jobs));

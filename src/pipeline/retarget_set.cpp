@@ -75,6 +75,7 @@ class SetRunner {
         if (files.empty()) files.emplace_back((source_ ? source_->character : target_.character).file);
         files_ = files.size();
         check_places(files);
+        io::remove_unfinished(set_.out_dir.empty() ? set_.out.parent_path() : set_.out_dir);
         fingerprint_settings();
         if (!set_.out.empty() && is_current(files)) return report_;
         tbb::task_arena arena(std::max(1, set_.jobs));
@@ -247,7 +248,7 @@ class SetRunner {
             } else {
                 const io::OutputFile written{path,
                                              io::glb_with_clips(target_.character, {&result, 1}, stamp)};
-                io::write_files({&written, 1});
+                io::write_files({&written, 1}, false);
             }
         } catch (const std::exception& problem) {
             outcome.line.status = "failed";

@@ -6,7 +6,13 @@
 
 #include <doctest/doctest.h>
 
+#include <chrono>
+#include <fstream>
 #include <thread>
+
+#include <fcntl.h>
+#include <sys/file.h>
+#include <unistd.h>
 
 using namespace dendraxis;
 namespace fs = std::filesystem;
@@ -71,6 +77,28 @@ TEST_CASE("many writers of one file leave one whole file, whatever was planted b
     CHECK(text == std::string(5000, text.front()));
     CHECK(io::read_text(scratch / "victim.txt") == "mine");
     CHECK(files_in(file.parent_path()) == 3);
+}
+
+TEST_CASE("what a killed run has left is removed by the next one, and nothing else is") {
+    const workshop::Scratch scratch;
+    const fs::path left = scratch / "a.glb.unfinished-0123456789abcdef";
+    const fs::path written = scratch / "b.glb.unfinished-0123456789abcdef";
+    const fs::path fresh = scratch / "c.glb.unfinished-0123456789abcdef";
+    const fs::path other = scratch / "notes.unfinished-tomorrow";
+    for (const fs::path& file : {left, written, fresh, other}) std::ofstream(file) << "half";
+    for (const fs::path& file : {left, written, other})
+        fs::last_write_time(file, fs::file_time_type::clock::now() - std::chrono::seconds(5));
+    // Somebody still writes it.
+    const int handle = ::open(written.c_str(), O_RDONLY);
+    REQUIRE(::flock(handle, LOCK_EX | LOCK_NB) == 0);
+    io::write_text(scratch / "d.txt", "whole");
+    CHECK_FALSE(fs::exists(left));
+    for (const fs::path& file : {written, fresh, other}) CHECK(fs::exists(file));
+    ::close(handle);
+    io::remove_unfinished(scratch.path());
+    CHECK_FALSE(fs::exists(written));
+    CHECK(fs::exists(other));
+    io::remove_unfinished(scratch / "no such folder");
 }
 
 TEST_CASE("what is read is not written over, by whatever name") {

@@ -18,8 +18,13 @@ struct OutputFile {
 /// Writes all files or none: each under a name of its own beside its place first, safe on the disk, then
 /// renamed. Folders on the way are made; links are followed to their file; a file that is replaced keeps its
 /// mode. Throws `Error` if a place cannot be written or is no ordinary file (a device, a pipe); what stood
-/// there before stays. Safe to call from several threads and processes.
-void write_files(std::span<const OutputFile> files);
+/// there before stays. Safe to call from several threads and processes. If `tidy`, what killed runs have left
+/// in the folders is removed first; it looks at every name in them.
+void write_files(std::span<const OutputFile> files, bool tidy = true);
+
+/// Removes files of a folder that a killed run was writing when it ended (`NAME.unfinished-…`), and none that
+/// somebody still writes.
+void remove_unfinished(const std::filesystem::path& folder) noexcept;
 
 /// Throws `Error` if `out` is one of `inputs`, by whatever name or link. Empty names are passed over.
 void refuse_to_replace(const std::filesystem::path& out, std::span<const std::filesystem::path> inputs);
