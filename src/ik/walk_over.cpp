@@ -193,9 +193,8 @@ class Walk {
         for (std::size_t leg = 0; leg < points.size(); ++leg) {
             free_skimming(points[leg]);
             stand_on_the_highest(points[leg]);
-        }
-        for (std::size_t leg = 0; leg < points.size(); ++leg)
             curves_[leg].rise = detail::smoothest_curve(points[leg], k_foot_stiffness);
+        }
     }
 
     // A foot that skims over an edge is asked nothing around it but to stay above.
