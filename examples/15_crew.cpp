@@ -1,4 +1,5 @@
-// One diver plays, a crew follows; in the middle one of them becomes somebody else. Usage: 15_crew CREW.cast.json
+// One diver plays, a crew follows; in the middle one of them becomes somebody else. Usage: 15_crew
+// CREW.cast.json
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/sheet/cast_file.hpp>
 #include <dendraxis/pipeline/threads.hpp>

@@ -3,8 +3,8 @@
 #include "workshop.hpp"
 
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/chart/loop.hpp>
 #include <dendraxis/chart/contacts.hpp>
+#include <dendraxis/chart/loop.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>

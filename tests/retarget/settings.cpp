@@ -4,9 +4,9 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
-#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/mend.hpp>

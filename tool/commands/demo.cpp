@@ -225,7 +225,8 @@ void tell_what_to_open(const Script& script) {
              {"equipped.png", "both with their things and clothing, striking a blow"},
              {"put-away.png", "the deckhand's mallet: hand, belt, back"},
              {"let-go.png", "the diver losing his hat"},
-             {"cast.png", "two of the crew that does what the diver does: all of them are in the folder cast"},
+             {"cast.png",
+              "two of the crew that does what the diver does: all of them are in the folder cast"},
              {"bosun-moving.glb", "the bosun with all clips: any glTF viewer plays it"},
              {"bosun.rig.json", "what was found out about the bosun; plain text"},
              {"diver-to-bosun.pair.json", "which chain answers to which; edit it and run `retarget` again"}})

@@ -42,8 +42,9 @@ struct PropFit {
     Vec3 stretch = Vec3::Ones();  ///< more, along the prop's own axes: of fitted pieces
 };
 
-/// By what a prop is scaled where nobody says: 1; if the character's unit is not the metre (`metres_in_unit`),
-/// what makes metres of the prop's units, if that brings it nearer to a third of the character's height.
+/// By what a prop is scaled where nobody says: 1; if the character's unit is not the metre
+/// (`metres_in_unit`), what makes metres of the prop's units, if that brings it nearer to a third of the
+/// character's height.
 float usual_scale(const Prop& prop, const Chart& chart);
 
 /// Where the prop's own space is, told in the socket's frame. Throws `Error` where the grip does not exist or
