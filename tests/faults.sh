@@ -104,4 +104,4 @@ status=0
 "$tool" pair "$demo/diver.glb" "$demo/bosun.glb" >/dev/full 2>/dev/null || status=$?
 [ "$status" -ne 0 ] || fail "an output that is full: exit status 0"
 "$tool" survey "$demo/diver.glb" 2>/dev/null | head -1 >/dev/null || true
-echo "outputs that are full or closed early: told by the exit status"
+echo "outputs that are full or closed early: the exit status says so"

@@ -1,5 +1,6 @@
 #include "chart_finder.hpp"
 
+#include <dendraxis/base/error.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -8,6 +9,13 @@
 #include <tuple>
 
 namespace dendraxis {
+
+void require_hips(const Chart& chart) {
+    if (chart.hips == k_no_bone)
+        throw Error(chart.file.empty() ? chart.character : chart.file,
+                    "has no hips, the bone that carries the body", "",
+                    "see what `dendraxis chart` says of it");
+}
 
 const Chain* Chart::find(std::string_view name) const noexcept {
     const auto found =

@@ -1,3 +1,5 @@
+// Own method: the principal axes of joints and skin at rest tell whether there is depth; turns are reduced to
+// their twist about the normal.
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/flat.hpp>
 #include <dendraxis/skeleton/pose.hpp>

@@ -9,7 +9,7 @@
 
 namespace dendraxis::detail {
 
-/// What tells a hinge at rest, in the upright frame; unit vectors.
+/// What shows a hinge at rest, in the upright frame; unit vectors.
 struct HingeEvidence {
     Vec3 upper = Vec3::Zero();
     Vec3 lower = Vec3::Zero();

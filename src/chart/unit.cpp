@@ -69,6 +69,7 @@ Chart scaled(Chart chart, float by) {
         for (Vec3* part : {&capsule.center, &capsule.along, &capsule.across}) *part *= by;
         capsule.radius *= by;
     }
+    for (BoneMark& mark : chart.shape.marks) mark.position *= by;
     for (ArmShape& arm : chart.shape.arms) {
         for (Probe& probe : arm.probes) {
             probe.offset *= by;

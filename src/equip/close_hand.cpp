@@ -112,7 +112,7 @@ class HandCloser {
         }
     }
 
-    // Where the last bone of a finger ends; where nothing tells, about as long as the one before.
+    // Where the last bone of a finger ends; without child and skin, about as long as the one before.
     Vec3 tip_of(const std::vector<int>& bones) const {
         const int last = bones.back();
         const Vec3& from = rest_[static_cast<std::size_t>(last)].translation;

@@ -105,10 +105,7 @@ class GroundAdaptation::Step {
 };
 
 GroundAdaptation::GroundAdaptation(const Chart& chart) : chart_(chart) {
-    const std::string where = chart.file.empty() ? chart.character : chart.file;
-    if (chart.hips == k_no_bone)
-        throw Error(where, "has no hips, the bone that carries the body", "",
-                    "see what `dendraxis chart` says of it");
+    require_hips(chart);
     const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
     const std::vector<JointRange> ranges = ranges_in_force(chart);
     float front = -1e30f;
@@ -132,7 +129,8 @@ GroundAdaptation::GroundAdaptation(const Chart& chart) : chart_(chart) {
         leg_length_ += length;
     }
     if (legs_.empty())
-        throw Error(where, "has no legs to stand on", "", "see what `dendraxis chart` says of its legs");
+        throw Error(chart.file.empty() ? chart.character : chart.file, "has no legs to stand on", "",
+                    "see what `dendraxis chart` says of its legs");
     leg_length_ /= static_cast<float>(legs_.size());
     if (front - back > 0.4f * leg_length_) {
         wheelbase_ = front - back;

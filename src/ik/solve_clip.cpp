@@ -92,6 +92,7 @@ class ClipSolver {
 
     // A flat character's pose; one that leaves the plane by itself stays as it is.
     void keep_in_plane(const std::vector<Transform>& before, std::span<Transform> pose) const {
+        if (chart_.shape.flat_across.isZero()) return;
         std::vector<Transform> flat = before;
         plane_.apply(flat);
         for (std::size_t b = 0; b < flat.size(); ++b) {

@@ -52,7 +52,7 @@ class SegmentFinder {
  private:
     Vec3 head(int bone) const { return rest_[static_cast<std::size_t>(bone)].translation; }
 
-    // Where nothing tells, on from the parent.
+    // Without child and skin, on from the parent.
     Vec3 end_of(int bone) const {
         if (const std::optional<Vec3> end = end_at_rest(chart_, rest_, bone)) return *end;
         const int parent = skeleton_.parent(bone);

@@ -80,7 +80,7 @@ ChainRole role_in(const Chart& chart, const std::vector<int>& bones) {
     return part == Part::ear ? ChainRole::ear : ChainRole::loose;
 }
 
-// Where the last bone of a row ends; where nothing tells, as far on as it is from the bone before.
+// Where the last bone of a row ends; without child and skin, as far on as it is from the bone before.
 Vec3 end_of_row(const Chart& chart, const std::vector<Transform>& rest, int bone) {
     if (const std::optional<Vec3> end = end_at_rest(chart, rest, bone)) return *end;
     const Vec3& head = rest[static_cast<std::size_t>(bone)].translation;

@@ -28,14 +28,6 @@ namespace {
 
 using namespace detail;
 
-void check_hips(const Chart& chart) {
-    if (chart.hips == k_no_bone) {
-        throw Error(chart.file.empty() ? chart.character : chart.file,
-                    "has no hips, the bone that carries the body", "",
-                    "see what `dendraxis chart` says of it");
-    }
-}
-
 float ratio(float target, float source) {
     return target > 1e-6f && source > 1e-6f ? target / source : 0.0f;
 }
@@ -166,8 +158,8 @@ void run_passes(PassRun& run) {
 
 Transfer::Transfer(const Pairing& pairing)
     : source_bones_(pairing.source.skeleton.size()), target_bones_(pairing.target.skeleton.size()) {
-    check_hips(pairing.source);
-    check_hips(pairing.target);
+    require_hips(pairing.source);
+    require_hips(pairing.target);
     const MatchedStance stance = match_stance(pairing);
     passes_ = std::make_shared<PassPlan>(pairing);
     if (!pairing.target.shape.flat_across.isZero() && !pairing.is_same_build())

@@ -347,12 +347,8 @@ void check(const Pairing& pairing, const Clip& source, const Clip& result) {
                     fmt::format("has {} frames, its source {}", result.frame_count(), source.frame_count()),
                     "", "retarget it again, or give --fps as it was retargeted");
     }
-    for (const Chart* chart : {&pairing.source, &pairing.target}) {
-        if (chart->hips == k_no_bone)
-            throw Error(chart->file.empty() ? chart->character : chart->file,
-                        "has no hips, the bone that carries the body", "",
-                        "see what `dendraxis chart` says of it");
-    }
+    require_hips(pairing.source);
+    require_hips(pairing.target);
     if (source.frame_count() == 0) throw Error(source.name, "has no frames");
 }
 

@@ -99,7 +99,7 @@ TEST_CASE("a puppet of other proportions, in another plane, moves in its plane a
     }
 }
 
-TEST_CASE("what a flat character gets from one with depth stays in its plane, and that is told") {
+TEST_CASE("what a flat character gets from one with depth stays in its plane, and a note says so") {
     const Chart to = chart(lantern_man());
     const Pairing pairing = pair(workshop::diver_chart(), to);
     CHECK(workshop::has(pairing.findings, "pair.flat-target"));

@@ -75,7 +75,7 @@ BodyShape body_shape(const Character& character, const Chart& chart);
 std::vector<BoneMark> bone_marks(const Character& character);
 
 /// Where a bone ends at rest, model space: at the child that lies farthest off, else where most of the skin
-/// ends that it moves alone; nothing where neither tells. `rest`: `rest_in_model_space`.
+/// ends that it moves alone; nothing if it has neither. `rest`: `rest_in_model_space`.
 std::optional<Vec3> end_at_rest(const Chart& chart, std::span<const Transform> rest, int bone);
 
 /// Where a place of the sole is while the bones stand at `model` (model space, one a bone).

@@ -132,6 +132,9 @@ float floor_of(const Chart& chart, std::string_view clip) noexcept;
 /// Hip to ankle along the bones at rest, mean of both legs, in metres; 0 where there is no leg.
 float leg_length(const Chart& chart);
 
+/// Throws `Error` if the chart has no hips.
+void require_hips(const Chart& chart);
+
 std::string_view to_string(Stance stance) noexcept;
 std::string_view to_string(HelperKind kind) noexcept;
 

@@ -32,9 +32,9 @@ class PlaneKeeper {
     std::vector<Joint> joints_;
 };
 
-/// What a flat character's plane is taken to look along where it is paired with another flat one: its facing
-/// if it looks out of the plane, else the normal that has its facing to the right of up, so that what faces
-/// left and what faces right are mirrored.
+/// The normal along which a flat character counts as facing if it is paired with another flat one: the one on
+/// its own facing's side if it looks out of the plane, else `facing x up`. So two puppets that face left and
+/// right in one plane mirror each other.
 Vec3 plane_facing(const Chart& chart);
 
 }  // namespace dendraxis

@@ -12,8 +12,8 @@ namespace dendraxis {
 /// Ranges for the joints of trunk, neck, arms and legs, whatever stance the character rests in; the rest is
 /// always within them. People's: American Academy of Orthopaedic Surgeons, "Joint Motion: Method of Measuring
 /// and Recording" (1965), spread evenly over the bones of a trunk or neck; of other legs and of tails our
-/// own, wider. Fingers have none. What a person's knees and elbows turn about is told by the body's axes, the
-/// feet, the bend at rest and, if `clips` of the character are given, by how they turn in these.
+/// own, wider. Fingers have none. The axes of a person's knees and elbows follow from the body's axes,
+/// the feet, the bend at rest and, if `clips` of the character are given, from how they turn in these.
 std::vector<JointRange> usual_ranges(const Chart& chart, std::span<const Clip> clips = {});
 
 /// What joints do in these clips of the character, and `margin` radians more to all sides. Joints of chains

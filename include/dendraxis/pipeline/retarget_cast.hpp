@@ -21,9 +21,9 @@ struct CastLine {
 };
 
 /// Writes ID.glb into the folder for every entry that can follow: its character with the source's clips, by
-/// name or all of them. One that cannot is told, and the others are still done. The result is the same for
-/// any number of threads (`jobs`). Throws `Error` where a clip does not exist or a file would be written over
-/// that the cast reads.
+/// name or all of them. An entry that cannot says why in `problem` and does not stop the others. The result
+/// is the same for any number of threads (`jobs`). Throws `Error` if a clip does not exist or a file that the
+/// cast reads would be written over.
 std::vector<CastLine> retarget_cast(const io::CastFile& cast, const std::vector<std::string>& clips,
                                     const std::filesystem::path& out_dir, int jobs,
                                     const Progress& progress = {});

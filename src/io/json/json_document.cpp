@@ -20,32 +20,24 @@
 namespace dendraxis::io {
 namespace {
 
-const char* schema_text(Schema schema) {
-    switch (schema) {
-        case Schema::rig:
-            return k_rig_schema;
-        case Schema::pairing:
-            return k_pairing_schema;
-        case Schema::prop:
-            return k_prop_schema;
-        case Schema::cast:
-            return k_cast_schema;
-    }
-    return "";
-}
+// A kind of document: the text of its schema, and what its `format` says.
+struct Kind {
+    const char* schema;
+    const char* format;
+};
 
-const char* format_name(Schema schema) {
+Kind kind_of(Schema schema) {
     switch (schema) {
         case Schema::rig:
-            return "dendraxis-rig";
+            return {k_rig_schema, "dendraxis-rig"};
         case Schema::pairing:
-            return "dendraxis-pairing";
+            return {k_pairing_schema, "dendraxis-pairing"};
         case Schema::prop:
-            return "dendraxis-prop";
+            return {k_prop_schema, "dendraxis-prop"};
         case Schema::cast:
-            return "dendraxis-cast";
+            return {k_cast_schema, "dendraxis-cast"};
     }
-    return "";
+    return {"", ""};
 }
 
 // Walks a valid JSON text down a pointer, counting nothing but where it is.
@@ -150,7 +142,7 @@ std::string pointer_of(const std::vector<std::string>& context) {
 }
 
 void check_schema(const JsonDocument& document, Schema which) {
-    const nlohmann::json rules = nlohmann::json::parse(schema_text(which));
+    const nlohmann::json rules = nlohmann::json::parse(kind_of(which).schema);
     valijson::Schema schema;
     valijson::SchemaParser parser;
     parser.populateSchema(valijson::adapters::NlohmannJsonAdapter(rules), schema);
@@ -227,7 +219,7 @@ JsonDocument parse_document(const std::string& name, std::string text, Schema sc
     // JSON readers keep one of the two; which one was meant only its writer knows.
     if (!twice.empty())
         document.fail("the key '" + twice + "' stands twice in one object", "", "leave one of them");
-    const std::string format = format_name(schema);
+    const std::string format = kind_of(schema).format;
     if (!document.json.is_object() || document.json.value("format", Json()) != format) {
         document.fail(fmt::format("'format' is not '{}'", format),
                       document.json.is_object() && document.json.contains("format") ? "/format" : "",
@@ -243,7 +235,7 @@ JsonDocument parse_document(const std::string& name, std::string text, Schema sc
 }
 
 std::vector<std::string> unknown_keys(const JsonDocument& document, Schema schema) {
-    const nlohmann::json known = nlohmann::json::parse(schema_text(schema))["properties"];
+    const nlohmann::json known = nlohmann::json::parse(kind_of(schema).schema)["properties"];
     std::vector<std::string> unknown;
     for (const auto& [key, value] : document.json.items()) {
         if (!known.contains(key)) unknown.push_back(key);

@@ -28,9 +28,7 @@ void read_entry(const fs::path& folder, const Json& said, const Rig& source, Cas
         entry.file = folder / said["character"].get<std::string>();
         require_file(entry.file);
         entry.rig = load_rig(entry.file);
-        if (entry.rig->chart.hips == k_no_bone)
-            throw Error(entry.file.string(), "has no hips, the bone that carries the body", "",
-                        "see what `dendraxis chart` says of it");
+        require_hips(entry.rig->chart);
         if (said.contains("pairing")) {
             const fs::path file = folder / said["pairing"].get<std::string>();
             require_file(file);
@@ -55,9 +53,7 @@ CastFile read_cast(const fs::path& file) {
     const fs::path source = folder / document.json["source"].get<std::string>();
     require_file(source);
     CastFile cast{load_rig(source), {}};
-    if (cast.source.chart.hips == k_no_bone)
-        throw Error(source.string(), "has no hips, the bone that carries the body", "",
-                    "see what `dendraxis chart` says of it");
+    require_hips(cast.source.chart);
     for (const auto& [id, said] : document.json["members"].items()) {
         CastEntry& entry = cast.entries.emplace_back();
         entry.id = id;

@@ -26,8 +26,8 @@ struct CastFile {
 };
 
 /// Reads a cast file, all that it names (relative to it), and pairs every body with the source. An entry that
-/// cannot be used tells why, names the nearest file where one is missing, and the others go on. Throws
-/// `Error` where the cast file itself or its source is not what it should be.
+/// cannot be used says why in `problem` (with the nearest name if a file is missing) and does not stop the
+/// others. Throws `Error` if the cast file itself or its source is not what it should be.
 CastFile read_cast(const std::filesystem::path& file);
 
 /// The bodies that can follow.
