@@ -1,10 +1,13 @@
 // The trunk: hips, spine, neck, head, tail, jaw.
 #include "charter.hpp"
+#include "limb_joints.hpp"
 
 #include <algorithm>
 
 namespace dendraxis::detail {
 namespace {
+
+constexpr float k_skull = 1.3f;  // of the step from the neck to the head, the least length of a skull
 
 class TrunkCharter {
  public:
@@ -85,14 +88,25 @@ class TrunkCharter {
         return head;
     }
 
-    // Without flesh or names a last unbranched bone may only end the head.
+    // Without flesh or names a last unbranched bone may only end the head: it does if legs have such bones
+    // too, or if it lies as far from the bone before it as only a skull is long.
     std::size_t last_joint() const {
         for (std::size_t i = path_.size(); i-- > spine_end_;) {
             if (holds_small_pair(path_[i])) return i;
         }
-        const bool ended = body_.tip_known[static_cast<std::size_t>(path_.back())] != 0;
-        const bool spare = path_.size() >= spine_end_ + 3 && !ended;
-        return path_.size() - (spare ? 2 : 1);
+        const std::size_t last = path_.size() - 1;
+        const bool ended = body_.tip_known[static_cast<std::size_t>(path_[last])] != 0;
+        if (ended || last == spine_end_) return last;
+        const auto step = [&](std::size_t i) { return body_.distance(path_[i], path_[i - 1]); };
+        const bool skull = last >= spine_end_ + 2 && step(last) > k_skull * step(last - 1);
+        return skull || legs_have_ends() ? last - 1 : last;
+    }
+
+    bool legs_have_ends() const {
+        if (reading_.legs.size() != 1) return false;
+        const Branch& leg = body_.branches[static_cast<std::size_t>(reading_.legs.front())];
+        const LimbJoints joints = find_joints(body_, leg, {true, false, false, charter_.name_trust});
+        return limb_path(body_, leg).size() > joints.end + 2;  // toes, and one more
     }
 
     bool holds_small_pair(int bone) const {

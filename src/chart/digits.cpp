@@ -170,7 +170,7 @@ std::vector<Digit> digits_of(const Body& body, int hand) {
             digits.push_back({row_from(body, child), child});
         }
     }
-    // A held thing is no digit: one bone among rows, or far longer than the others.
+    // A held thing is no digit: one bone among rows that nothing ends, or far longer than the others.
     const auto length = [&](const Digit& digit) {
         float sum = (body.end(digit.bones.back()) - body.at(digit.bones.back())).norm();
         for (std::size_t i = 1; i < digit.bones.size(); ++i)
@@ -189,7 +189,10 @@ std::vector<Digit> digits_of(const Body& body, int hand) {
     const float usual = lengths[(lengths.size() - 1) / 2];
     std::erase_if(digits, [&](const Digit& digit) {
         const bool lone = digit.bones.size() == 1 && 2 * rows > digits.size();
-        return length(digit) > 2.5f * usual || (lone && length(digit) > 1.3f * usual);
+        const int bone = digit.bones.front();
+        const bool bare = !body.has_skin && body.tip_known[static_cast<std::size_t>(bone)] == 0 &&
+                          body.name(bone).part == Part::none;
+        return length(digit) > 2.5f * usual || (lone && (bare || length(digit) > 1.3f * usual));
     });
     return digits;
 }

@@ -12,6 +12,7 @@ namespace {
 
 constexpr float k_alike = 0.72f;
 constexpr std::size_t k_most_siblings = 40;
+constexpr std::size_t k_limb = 3;  // joints of a limb
 
 float ratio(float a, float b) {
     return std::max(a, b) > 0.0f ? std::min(a, b) / std::max(a, b) : 1.0f;
@@ -59,8 +60,11 @@ class TwinFinder {
                                  static_cast<float>(hanging_from(body_, b).size()));
         const float flesh = ratio(body_.mass_below[static_cast<std::size_t>(a)],
                                   body_.mass_below[static_cast<std::size_t>(b)]);
-        twins.likeness =
-            (1.0f - apart / whole) * std::pow(covered, 0.25f) * std::pow(bulk, 0.1f) * std::pow(flesh, 0.1f);
+        // What hangs on beyond says little if as many joints as a limb has lie alike to a few percent.
+        const float alike = 1.0f - apart / whole;
+        const float beyond =
+            twins.a.size() < k_limb ? 1.0f : 1.0f - 0.7f * std::clamp((alike - 0.92f) / 0.06f, 0.0f, 1.0f);
+        twins.likeness = alike * std::pow(covered, 0.25f * beyond) * std::pow(bulk * flesh, 0.1f * beyond);
         return twins;
     }
 

@@ -9,6 +9,7 @@ namespace dendraxis::detail {
 namespace {
 
 constexpr std::size_t k_beam = 48;
+constexpr float k_benefit = 2.0f;  // words: one or two that contradict the shape may as well be right
 
 class Reader {
  public:
@@ -306,7 +307,8 @@ float trust_in_names(const Body& body, const Reading& reading) {
             (agrees ? with : against) += 1.0f;
         }
     }
-    return with + against == 0.0f ? 1.0f : std::clamp(1.6f * with / (with + against) - 0.3f, 0.1f, 1.0f);
+    with += k_benefit;
+    return std::clamp(1.6f * with / (with + against) - 0.3f, 0.1f, 1.0f);
 }
 
 std::vector<RoleTerm> role_terms(Body& body, const Weights& weights, float name_trust, const Vec3& up,

@@ -7,6 +7,7 @@
 
 #include <doctest/doctest.h>
 #include <fmt/core.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <array>
@@ -25,6 +26,29 @@ std::string text_of(const crowd::Score& score) {
     for (const std::string& name : score.wrong) text += " " + name;
     for (const std::string& name : score.made_up) text += " made up: " + name;
     return text;
+}
+
+// The same with a bone more at the end of each row, as some exporters write them.
+Skeleton with_ends(const Skeleton& skeleton) {
+    std::vector<Bone> bones;
+    const int count = static_cast<int>(skeleton.size());
+    for (int bone = 0; bone < count; ++bone) bones.push_back(skeleton.bone(bone));
+    for (int bone = 0; bone < count; ++bone) {
+        if (!skeleton.children(bone).empty()) continue;
+        const Transform& rest = skeleton.bone(bone).rest;
+        Bone end;
+        end.name = end.label = "x" + std::to_string(bone);
+        end.parent = bone;
+        end.rest.translation = rest.rotation.conjugate() * rest.translation;  // on the way that it came
+        bones.push_back(end);
+    }
+    return Skeleton(bones);
+}
+
+std::vector<std::string> labels_of(const Chart& chart, const std::string& chain) {
+    std::vector<std::string> labels;
+    for (const int bone : chart.find(chain)->bones) labels.push_back(chart.skeleton.bone(bone).label);
+    return labels;
 }
 
 struct Fault {
@@ -138,6 +162,59 @@ TEST_CASE("of a crowd nearly every chain is right, names do not make it worse, a
             table << fmt::format("names {}: {} of {}\n", names, right[names], all[names]);
         for (const auto& band : bands) table << fmt::format(" {} of {} |", band[0], band[1]);
         table << "\n";
+    }
+}
+
+TEST_CASE("of a crowd of bare skeletons nearly every chain is right too") {
+    std::array<std::size_t, 4> right{};
+    std::array<std::size_t, 4> all{};
+    std::size_t turned = 0;
+    for (unsigned number = 0; number < 600; ++number) {
+        Oddities odd;
+        odd.no_skin = true;
+        odd.ends = number % 2 == 0;
+        const crowd::Body body = crowd::make_body(20'000 + number, odd);
+        const crowd::Score score = crowd::judge_either_side(body, chart(body.character));
+        right[static_cast<std::size_t>(body.names)] += score.right;
+        all[static_cast<std::size_t>(body.names)] += score.all;
+        turned += score.facing ? 0 : 1;
+    }
+    const auto share = [&](Names names) {
+        const auto i = static_cast<std::size_t>(names);
+        return static_cast<double>(right[i]) / static_cast<double>(all[i]);
+    };
+    CHECK(share(Names::none) >= 0.95);
+    CHECK(share(Names::good) >= 0.99);
+    CHECK(share(Names::sideless) >= 0.98);
+    CHECK(share(Names::misleading) >= 0.98);
+    CHECK(turned <= 6);
+    if (const char* path = std::getenv("DENDRAXIS_TABLES")) {
+        std::ofstream table(path, std::ios::app);
+        for (std::size_t names = 0; names < 4; ++names)
+            table << fmt::format("bare, names {}: {} of {}\n", names, right[names], all[names]);
+    }
+}
+
+TEST_CASE("without skin a rod in one hand costs neither arm, and ends of all rows no head") {
+    Oddities odd;
+    odd.no_skin = odd.sword = true;
+    for (unsigned number = 1; number <= 12; ++number) {
+        const crowd::Body body = crowd::plain_body(number, Kind::biped, Names::none, odd);
+        const Chart plain = chart(body.character);
+        CAPTURE(number);
+        CHECK(text_of(crowd::judge(body, plain)) == "");
+        if (plain.find("toes.left") == nullptr) continue;  // an end would be what toes are
+        Character ended = body.character;
+        ended.skeleton = with_ends(body.character.skeleton);
+        const Chart found = chart(ended);
+        for (const std::string name :
+             {"head", "neck", "spine", "arm.left", "arm.right", "leg.left", "leg.right"}) {
+            CAPTURE(name);
+            if (plain.find(name) == nullptr) continue;  // not every body has a neck
+            REQUIRE(found.find(name) != nullptr);
+            CHECK(fmt::format("{}", fmt::join(labels_of(found, name), " ")) ==
+                  fmt::format("{}", fmt::join(labels_of(plain, name), " ")));
+        }
     }
 }
 
