@@ -15,6 +15,8 @@
 namespace dendraxis::detail {
 namespace {
 
+constexpr float k_sinks = 0.1f;  // of a leg's height: what half of is made good
+
 Vec3 position_of(const ChainPoint& point, std::span<const Transform> model) {
     const Vec3& before = model[static_cast<std::size_t>(point.before)].translation;
     const Transform& after = model[static_cast<std::size_t>(point.after)];
@@ -127,7 +129,7 @@ LimbAim aim_for(const Pairing& pairing, const RestingLimb& own, const RestingLim
     return aim;
 }
 
-// The middle between the roots of a pair of legs, as what both hang from carries it: they may slide.
+// The middle between the roots of a pair of limbs, as what both hang from carries it: they may slide.
 std::optional<ChainPoint> girdle(const Chart& chart, const std::string& pair,
                                  std::span<const Transform> rest) {
     const Chain* left = chart.find(pair + ".left");
@@ -144,14 +146,16 @@ std::optional<ChainPoint> girdle(const Chart& chart, const std::string& pair,
 }
 
 // A trunk between two pairs of legs leans as the line from the hind pair to the front pair does, however the
-// bones between are turned.
-std::optional<LimbAim> aim_between_legs(const Pairing& pairing, const Quat& to_target,
-                                        std::span<const Transform> source_rest,
-                                        std::span<const Transform> target_rest) {
-    const auto front = girdle(pairing.target, "leg.front", target_rest);
-    const auto back = girdle(pairing.target, "leg.back", target_rest);
-    const auto source_front = girdle(pairing.source, "leg.front", source_rest);
-    const auto source_back = girdle(pairing.source, "leg.back", source_rest);
+// bones between are turned; a body on two legs whose hips are all its trunk as the line from legs to arms.
+std::optional<LimbAim> aim_between_limbs(const Pairing& pairing, bool on_four, const Quat& to_target,
+                                         std::span<const Transform> source_rest,
+                                         std::span<const Transform> target_rest) {
+    const char* fore = on_four ? "leg.front" : "arm";
+    const char* hind = on_four ? "leg.back" : "leg";
+    const auto front = girdle(pairing.target, fore, target_rest);
+    const auto back = girdle(pairing.target, hind, target_rest);
+    const auto source_front = girdle(pairing.source, fore, source_rest);
+    const auto source_back = girdle(pairing.source, hind, source_rest);
     if (!front || !back || !source_front || !source_back) return std::nullopt;
     const Vec3 along = position_of(*front, target_rest) - position_of(*back, target_rest);
     const Vec3 theirs = position_of(*source_front, source_rest) - position_of(*source_back, source_rest);
@@ -161,7 +165,16 @@ std::optional<LimbAim> aim_between_legs(const Pairing& pairing, const Quat& to_t
     segment.to = *source_front;
     LimbAim aim;
     aim.segments.push_back(segment);
-    aim.lean = LimbAim::Lean{*back, *front, shortest_arc(to_target * theirs, along)};
+    LimbAim::Lean lean{*back, *front, shortest_arc(to_target * theirs, along), on_four, leg_ratio(pairing),
+                       {},    0};
+    const auto height = [&](const ChainPoint& own, const ChainPoint& its) {
+        return position_of(own, target_rest).dot(pairing.target.up) -
+               lean.leg_ratio * position_of(its, source_rest).dot(pairing.source.up);
+    };
+    lean.height = {height(*back, *source_back), height(*front, *source_front)};
+    lean.slack =
+        k_sinks * (position_of(*back, target_rest).dot(pairing.target.up) - pairing.target.rest_floor);
+    aim.lean = lean;
     aim.is_trunk = true;
     aim.always = true;
     aim.kept = chains_on_trunk(pairing.target);
@@ -195,8 +208,8 @@ AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, 
         program.unit.push_back(above.cwiseAbs().maxCoeff());
     }
     const bool on_four = stands_on_four(pairing.source) && stands_on_four(pairing.target);
-    if (on_four && leans) {
-        if (const auto trunk = aim_between_legs(pairing, to_target, source_rest, target_rest))
+    if (leans && (on_four || pairing.target.find("spine") == nullptr)) {
+        if (const auto trunk = aim_between_limbs(pairing, on_four, to_target, source_rest, target_rest))
             program.limbs.push_back(*trunk);
     }
     for (std::size_t i = 0; i < pairing.target.chains.size(); ++i) {
@@ -230,15 +243,31 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
             target[static_cast<std::size_t>(bone)].rotation =
                 (above.rotation.conjugate() * rotation).normalized();
         };
-        const auto keep_height = [&](const LimbAim::Lean& lean, int hips, const Quat& aimed) {
+        const auto keep_position = [&](const LimbAim::Lean& lean, int hips, const Quat& aimed) {
             const Vec3& up = pairing.target.up;
             const Transform& was = target_model[static_cast<std::size_t>(hips)];
-            const Vec3 arm =
-                0.5f * (position_of(lean.back, target_model) + position_of(lean.front, target_model)) -
-                was.translation;
-            const Vec3 moved = aimed * was.rotation.conjugate() * arm;
-            target[static_cast<std::size_t>(hips)].translation = apply(
-                inverse(standing_above(skeleton, target, hips)), was.translation + up.dot(arm - moved) * up);
+            const Vec3 back = position_of(lean.back, target_model);
+            const Vec3 kept =
+                lean.on_four ? Vec3(0.5f * (back + position_of(lean.front, target_model))) : back;
+            const Vec3 arm = kept - was.translation;
+            const Quat turn = aimed * was.rotation.conjugate();
+            Vec3 by = arm - turn * arm;
+            if (lean.on_four) {
+                by = up.dot(by) * up;
+                const auto deficit = [&](const ChainPoint& own, const ChainPoint& its, float rest) {
+                    const Vec3 position =
+                        was.translation + by + turn * (position_of(own, target_model) - was.translation);
+                    const float wanted =
+                        rest + lean.leg_ratio * position_of(its, source_model).dot(pairing.source.up);
+                    return wanted - up.dot(position);
+                };
+                // By how much one pair is lower than both are as a mean.
+                const float low = 0.5f * std::abs(deficit(lean.back, limb.segments[0].from, lean.height[0]) -
+                                                  deficit(lean.front, limb.segments[0].to, lean.height[1]));
+                by += low * low / (low + lean.slack) * up;
+            }
+            target[static_cast<std::size_t>(hips)].translation =
+                apply(inverse(standing_above(skeleton, target, hips)), was.translation + by);
         };
         for (const LimbAim::Segment& segment : limb.segments) {
             const Quat& turned = target_model[static_cast<std::size_t>(segment.bone)].rotation;
@@ -253,7 +282,7 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
             const bool is_known_direction = wanted.norm() > program.slide;
             const Quat aimed = is_known_direction ? Quat(shortest_arc(now, wanted) * turned) : turned;
             keep(segment.bone, aimed);
-            if (limb.lean) keep_height(*limb.lean, segment.bone, aimed);
+            if (limb.lean) keep_position(*limb.lean, segment.bone, aimed);
             if (segment.next != k_no_bone && !segment.carries) {
                 const Transform at = standing(skeleton, target, segment.bone);
                 target[static_cast<std::size_t>(segment.next)].translation =

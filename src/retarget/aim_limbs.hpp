@@ -4,6 +4,7 @@
 
 #include <dendraxis/chart/pairing.hpp>
 
+#include <array>
 #include <optional>
 #include <span>
 #include <vector>
@@ -33,12 +34,19 @@ struct LimbAim {
     std::vector<int> watched;  ///< source bones: one of them sliding calls for the aim
     bool always = false;
     bool is_trunk = false;  ///< asked for over whole clips only
-    /// A trunk between two pairs of legs: its one bone turns until the line from the hind to the front pair
-    /// points as wanted, and the middle between both stays as high as it is.
+    /// A trunk between two pairs of limbs: its one bone turns until the line from the hind to the front pair
+    /// (from the legs to the arms) points as wanted. On two legs these stay where they are. On four the
+    /// middle between both pairs does, but where one pair comes lower than that as compared to the source,
+    /// the body comes up: a longer one that sits up would sink into the floor.
     struct Lean {
         ChainPoint back;
         ChainPoint front;
         Quat turn = Quat::Identity();  ///< from the source's direction, in the target's model space
+        bool on_four = true;
+        float leg_ratio = 1.0f;
+        /// Of the hind and the front pair: the target's height at rest less `leg_ratio` times the source's.
+        std::array<float, 2> height{};
+        float slack = 0.0f;  ///< by so much lower a pair is made good for by half, metres
     };
     std::optional<Lean> lean;
 };
@@ -52,7 +60,7 @@ struct AimProgram {
 };
 
 /// Of all chains that `is_aimed` says (target chains by their order in the chart); `leans`: and of a trunk
-/// between two pairs of legs.
+/// between two pairs of limbs.
 AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, bool leans,
                         const Quat& to_target);
 

@@ -330,15 +330,11 @@ class FootHolder {
     }
 
     void apply() {
-        const int parent = run_.skeleton().parent(target_.hips);
         for (std::size_t f = 0; f < run_.frames(); ++f) {
             run_.pose(f);
             const auto local = run_.result.frame(f);
-            const Transform above =
-                parent == k_no_bone ? run_.skeleton().above() : run_.model[static_cast<std::size_t>(parent)];
             const Vec3 shift = hips_shift_[f] * up_;
-            local[static_cast<std::size_t>(target_.hips)].translation +=
-                inverse(above).scale.cwiseProduct(above.rotation.conjugate() * shift);
+            raise_hips(run_, f, hips_shift_[f]);
             for (std::size_t i = 0; i < legs_.size(); ++i) {
                 const LimbJoints& joints = legs_[i].joints[f];
                 TwoBoneOptions options;

@@ -103,7 +103,19 @@ PassPlan::PassPlan(const Pairing& given)
     for (const Chain& chain : pairing.target.chains) {
         const Chain* answer = pairing.source_of(chain);
         if (answer == nullptr) continue;
+        const auto sole_of = [&](const BodyShape& shape, const std::string& name) {
+            return index_of(shape.soles, [&](const Sole& sole) { return sole.leg == name; });
+        };
+        const int target_sole = sole_of(target_shape, chain.name);
+        const int source_sole = sole_of(source_shape, answer->name);
         const auto own = limb_bones(pairing.target, chain, target_rest);
+        if (!own && target_sole >= 0 && source_sole >= 0) {
+            const Transform& hip = target_rest[static_cast<std::size_t>(chain.bones.front())];
+            const Sole& sole = target_shape.soles[static_cast<std::size_t>(target_sole)];
+            stiff_legs.push_back(
+                {source_sole, target_sole,
+                 hip.translation.dot(pairing.target.up) - lowest_of(sole, target_rest, pairing.target.up)});
+        }
         const auto its = limb_bones(pairing.source, *answer, source_rest);
         if (!own || !its) continue;
         LimbPlan limb;
@@ -119,14 +131,9 @@ PassPlan::PassPlan(const Pairing& given)
                 limb.offset +=
                     pairing.target.to_upright().conjugate() * offset.metres / metres_in_unit(pairing.target);
         }
-        const auto sole_of = [&](const BodyShape& shape, const std::string& name) {
-            return index_of(shape.soles, [&](const Sole& sole) { return sole.leg == name; });
-        };
         const auto arm_of = [&](const BodyShape& shape, const std::string& name) {
             return index_of(shape.arms, [&](const ArmShape& arm) { return arm.arm == name; });
         };
-        const int target_sole = sole_of(target_shape, chain.name);
-        const int source_sole = sole_of(source_shape, answer->name);
         limb.target_shape = arm_of(target_shape, chain.name);
         limb.source_shape = arm_of(source_shape, answer->name);
         if (target_sole >= 0 && source_sole >= 0) {
@@ -139,6 +146,7 @@ PassPlan::PassPlan(const Pairing& given)
             arms.push_back(limb);
         }
     }
+    if (!legs.empty()) stiff_legs.clear();
     if (source_arms > 0.0f) arm_ratio = target_arms / source_arms;
     for (const Solid& solid : source_shape.solids)
         solid_of.push_back(answering_solid(solid, target_shape.solids));
@@ -159,6 +167,15 @@ const ArmShape* PassPlan::source_arm(const LimbPlan& arm) const {
 
 const ArmShape& PassPlan::target_arm(const LimbPlan& arm) const {
     return pairing.target.shape.arms[static_cast<std::size_t>(arm.target_shape)];
+}
+
+void raise_hips(PassRun& run, std::size_t frame, float by) {
+    const Chart& target = run.plan.pairing.target;
+    const int parent = run.skeleton().parent(target.hips);
+    const Transform& above =
+        parent == k_no_bone ? run.skeleton().above() : run.model[static_cast<std::size_t>(parent)];
+    run.result.frame(frame)[static_cast<std::size_t>(target.hips)].translation +=
+        inverse(above).scale.cwiseProduct(above.rotation.conjugate() * (by * target.up));
 }
 
 void PassRun::pose(std::size_t frame) {

@@ -45,6 +45,13 @@ struct LimbPlan {
     Vec3 offset = Vec3::Zero();  ///< in the target's model space
 };
 
+/// A leg of the target that has no knee, and the soles of both.
+struct StiffLeg {
+    int source_sole = 0;
+    int target_sole = 0;
+    float target_length = 0.0f;  ///< from its joint to its lowest point
+};
+
 struct PassPlan {
     explicit PassPlan(const Pairing& pairing);
 
@@ -63,6 +70,7 @@ struct PassPlan {
     float arm_ratio = 1.0f;
     std::vector<LimbPlan> legs;
     std::vector<LimbPlan> arms;
+    std::vector<StiffLeg> stiff_legs;  ///< only if no leg of the target bends
     std::vector<int> solid_of;  ///< for every solid of the source the target's that answers to it, or -1
 };
 
@@ -96,6 +104,9 @@ void carry_root_motion(PassRun& run);
 /// What brings feet where they belong: the hips going up and down, and the legs as well or not.
 enum class FeetBy { hips, legs };
 void hold_feet(PassRun& run, FeetBy by);
+void stand_on_stiff_legs(PassRun& run);
+/// Moves the target's hips up in a frame whose pose is in `run.model`; negative is down.
+void raise_hips(PassRun& run, std::size_t frame, float by);
 /// Returns how far hands were moved to where they belong, a mean over frames and arms in lengths of the arm.
 float place_hands(PassRun& run);
 /// With a `clearer` hands that hold one thing are kept out of the body together. Returns the same.

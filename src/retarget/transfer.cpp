@@ -139,6 +139,7 @@ void run_passes(PassRun& run) {
             });
         };
         if (!hold_by(FeetBy::legs)) hold_by(FeetBy::hips);
+        stand_on_stiff_legs(run);
     }
     guard.run(PassGuard::k_arms_price, [&] { return place_hands(run); });
     std::optional<ArmClearer> clearer;

@@ -117,7 +117,7 @@ TEST_CASE("a thigh of three bones and one of one point alike, both ways") {
 }
 
 TEST_CASE("the trunk leans as the source's, whatever the number of its bones") {
-    for (const int bones : {1, 2, 5}) {
+    for (const int bones : {0, 1, 2, 5}) {  // of none the hips are all the trunk
         CAPTURE(bones);
         const Stage stage(sticks::figure({.spine_bones = 3}),
                           sticks::figure({.spine_bones = bones, .size = 0.8f, .bent_knees = 0.1f}), walk);
@@ -227,6 +227,25 @@ TEST_CASE("a trunk on four legs leans as the source's, though the bone that carr
         CAPTURE(f);
         CHECK(std::abs(own - theirs) < 2.0f);
     }
+}
+
+TEST_CASE("a longer body on four legs that sits up keeps its hind legs over the floor") {
+    const Character source = sticks::on_four({});
+    const Character target = sticks::on_four({.fore_legs = 0.55f, .longer = 0.4f});
+    const Pairing pairing = pair(chart(source), chart(target));
+    REQUIRE_FALSE(pairing.is_same_build());
+    // Up to 70 degrees, the hind legs' roots a third lower.
+    const Clip clip = sticks::clip(source, 30, [&](std::size_t f, std::vector<Transform>& pose) {
+        const float share = static_cast<float>(f) / 29.0f;
+        Transform& pelvis = sticks::bone(source, pose, "pelvis");
+        pelvis.rotation = sticks::turned(-70.0f * share, Vec3::UnitX());
+        pelvis.translation.y() -= 0.2f * share;
+    });
+    const Clip whole = Transfer(pairing).apply(clip);
+    const float ratio = leg_ratio(pairing);
+    const float sank = point(source, clip, 0, "thigh_left").y() - point(source, clip, 29, "thigh_left").y();
+    const float height = point(target, rest_clip(target), 0, "thigh_left").y();
+    CHECK(point(target, whole, 29, "thigh_left").y() > height - ratio * sank - 0.12f * height);
 }
 
 TEST_CASE("four feet stand on the floor though front and hind legs are of other proportions") {

@@ -104,28 +104,30 @@ Character figure(const Plan& plan) {
 Character on_four(const FourPlan& plan) {
     Builder builder(plan.size);
     const float high = 0.66f;
-    int hips = builder.add("pelvis", k_no_bone, {0.0f, high, plan.middle_hips ? 0.0f : -0.4f});
-    const int hind = plan.middle_hips ? builder.add("loin", hips, {0.0f, high, -0.2f}) : hips;
+    const float front = plan.longer;
+    const float back = -plan.longer;
+    int hips = builder.add("pelvis", k_no_bone, {0.0f, high, plan.middle_hips ? 0.0f : back - 0.4f});
+    const int hind = plan.middle_hips ? builder.add("loin", hips, {0.0f, high, back - 0.2f}) : hips;
     int spine = hips;
     for (int i = 0; i < 2; ++i)
         spine = builder.add("spine_" + std::to_string(i + 1), spine,
-                            {0.0f, high, 0.05f + 0.2f * static_cast<float>(i)});
-    const int neck = builder.add("neck", spine, {0.0f, high + 0.02f, 0.5f});
-    const int head = builder.add("head", neck, {0.0f, high + 0.16f, 0.65f});
-    builder.add("head_end", head, {0.0f, high + 0.12f, 0.9f});
-    const int tail = builder.add("tail", hind, {0.0f, high, -0.5f});
-    builder.add("tail_end", tail, {0.0f, high - 0.1f, -0.75f});
+                            {0.0f, high, front + 0.05f + 0.2f * static_cast<float>(i)});
+    const int neck = builder.add("neck", spine, {0.0f, high + 0.02f, front + 0.5f});
+    const int head = builder.add("head", neck, {0.0f, high + 0.16f, front + 0.65f});
+    builder.add("head_end", head, {0.0f, high + 0.12f, front + 0.9f});
+    const int tail = builder.add("tail", hind, {0.0f, high, back - 0.5f});
+    builder.add("tail_end", tail, {0.0f, high - 0.1f, back - 0.75f});
     for (const float side : {1.0f, -1.0f}) {
         const std::string end = side > 0.0f ? "_left" : "_right";
         const float x = 0.12f * side;
-        const int arm = builder.add("foreleg" + end, spine, {x, plan.fore_legs, 0.4f});
-        const int cannon = builder.add("forearm" + end, arm, {x, 0.5f * plan.fore_legs, 0.36f});
-        const int paw = builder.add("forepaw" + end, cannon, {x, 0.06f, 0.4f});
-        builder.add("forepaw_end" + end, paw, {x, 0.02f, 0.48f});
-        const int thigh = builder.add("thigh" + end, hind, {x, 0.6f, -0.4f});
-        const int shin = builder.add("shin" + end, thigh, {x, 0.33f, -0.36f + plan.crouch});
-        const int foot = builder.add("hind_paw" + end, shin, {x, 0.06f, -0.4f});
-        builder.add("hind_paw_end" + end, foot, {x, 0.02f, -0.32f});
+        const int arm = builder.add("foreleg" + end, spine, {x, plan.fore_legs, front + 0.4f});
+        const int cannon = builder.add("forearm" + end, arm, {x, 0.5f * plan.fore_legs, front + 0.36f});
+        const int paw = builder.add("forepaw" + end, cannon, {x, 0.06f, front + 0.4f});
+        builder.add("forepaw_end" + end, paw, {x, 0.02f, front + 0.48f});
+        const int thigh = builder.add("thigh" + end, hind, {x, 0.6f, back - 0.4f});
+        const int shin = builder.add("shin" + end, thigh, {x, 0.33f, back - 0.36f + plan.crouch});
+        const int foot = builder.add("hind_paw" + end, shin, {x, 0.06f, back - 0.4f});
+        builder.add("hind_paw_end" + end, foot, {x, 0.02f, back - 0.32f});
     }
     Character character;
     character.name = "on-four";

@@ -35,6 +35,7 @@ struct FourPlan {
     bool middle_hips = false;  ///< the body is carried by a bone in its middle, from which both ends hang
     float crouch = 0.0f;       ///< how far hind knees stand forward at rest, metres
     float fore_legs = 0.6f;    ///< how high the shoulders are
+    float longer = 0.0f;       ///< trunk, to either end, metres
 };
 
 /// A body on four legs that faces +Z, about 0.8 m tall.
