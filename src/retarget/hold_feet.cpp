@@ -16,6 +16,7 @@ namespace {
 constexpr float k_bridge_seconds = 1.0f;  // contacts farther apart than this know nothing of each other
 constexpr float k_settle_seconds = 0.25f;
 constexpr float k_flicker_seconds = 0.15f;
+constexpr float k_noise_seconds = 0.05f;
 constexpr float k_near = 0.05f;           // of the leg's length
 constexpr float k_near_counts = 0.1f;     // beside a foot that stands
 constexpr float k_full_stretch = 0.997f;  // of the leg's length
@@ -237,6 +238,7 @@ class FootHolder {
         std::vector<float> exact(run_.frames());
         for (std::size_t f = 0; f < run_.frames(); ++f)
             exact[f] = target_.floor + run_.plan.leg_ratio * track.height[f] - legs_[leg].lowest[f];
+        exact = calmed(exact, run_.frames_in(k_noise_seconds));
         const std::vector<float> eased = smoothed(exact, run_.frames_in(k_hips_seconds));
         const float length = plan(leg).source_length;
         for (std::size_t f = 0; f < run_.frames(); ++f) {

@@ -58,4 +58,9 @@ inline float smoother_step(float t) {
 /// smoothing of a plateau, never rising or falling at once.
 std::vector<float> rounded_up(const std::vector<float>& values, int reach);
 
+/// Without the noise of a capture: smoothed with `sigma` frames, but away from `values` by no more than the
+/// noise around, which the median of fourth differences tells. What is smooth stays as it is, and so do
+/// single kinks.
+std::vector<float> calmed(const std::vector<float>& values, float sigma);
+
 }  // namespace dendraxis::detail

@@ -54,3 +54,23 @@ TEST_CASE("a step without speed or acceleration at its ends") {
     CHECK(smoother_step(2.0f) == 1.0f);
     CHECK(smoother_step(0.01f) < 2e-5f);
 }
+
+TEST_CASE("noise is calmed, curves and single kinks stay") {
+    std::vector<float> curve;
+    std::vector<float> noisy;
+    for (int f = 0; f < 90; ++f) {
+        const float t = static_cast<float>(f) / 30.0f;
+        curve.push_back(f < 40 ? 0.1f * std::sin(3.0f * t) : 0.1f * std::sin(4.0f));  // it lands on frame 40
+        noisy.push_back(curve.back() + (f % 2 == 0 ? 0.01f : -0.01f));
+    }
+    const std::vector<float> kept = detail::calmed(curve, 1.5f);
+    const std::vector<float> calm = detail::calmed(noisy, 1.5f);
+    float moved = 0.0f;
+    float left = 0.0f;
+    for (std::size_t f = 2; f + 2 < curve.size(); ++f) {
+        moved = std::max(moved, std::abs(kept[f] - curve[f]));
+        if (f < 35 || f > 45) left = std::max(left, std::abs(calm[f] - curve[f]));
+    }
+    CHECK(moved < 0.0012f);  // what it bends by itself in a frame
+    CHECK(left < 0.003f);
+}
