@@ -21,6 +21,8 @@ constexpr float k_promising = 0.2f;       // of them must lie near one of the ot
 constexpr float k_scale_step = 0.01f;     // of a ratio
 constexpr float k_rough = 0.008f;         // of the skeleton's size, for a first look
 constexpr std::size_t k_fewest = 5;       // bones that tell a build
+constexpr std::size_t k_most_seeds = 4;   // ways to lay one on the other that are followed, of one scale
+constexpr float k_other_turn = 0.02f;     // radians
 
 std::vector<float> long_bones(const Skeleton& skeleton, const std::vector<Transform>& rest, float size) {
     std::vector<float> lengths;
@@ -118,21 +120,19 @@ class SeedFinder {
     explicit SeedFinder(const TwoRests& rests)
         : rests_(rests), cells_(rests, k_rough * rests.b_size), starts_(starts(rests)) {}
 
-    // The best pair of bones if the whole is turned by `turn`.
-    Seed best(const Quat& turn, float scale) const {
-        Seed best;
+    // The best pairs of bones if the whole is turned by `turn`, the best first.
+    std::vector<Seed> best(const Quat& turn, float scale) const {
+        std::vector<Seed> best;
         for (const int a : starts_) {
-            for (int b = 0; b < static_cast<int>(rests_.b.size()); ++b) {
-                const Seed seed{a, b, turn, scale, score(a, b, turn, scale)};
-                if (seed.score > best.score) best = seed;
-            }
+            for (int b = 0; b < static_cast<int>(rests_.b.size()); ++b)
+                keep({a, b, turn, scale, score(a, b, turn, scale)}, best);
         }
         return best;
     }
 
     // Over all turns that lay two children of a bone on two below a bone of the other.
-    Seed best_of_all(float scale) const {
-        Seed best;
+    std::vector<Seed> best_of_all(float scale) const {
+        std::vector<Seed> best;
         const float close = k_same_position * rests_.b_size;
         for (const int a : starts_) {
             const auto mine = rests_.a.children(a);
@@ -150,8 +150,7 @@ class SeedFinder {
                         from1.cross(from2).norm() < 4.0f * close * close)
                         return;
                     const Quat turn = frame(to1, to2) * frame(from1, from2).conjugate();
-                    const Seed seed{a, b, turn, scale, score(a, b, turn, scale)};
-                    if (seed.score > best.score) best = seed;
+                    keep({a, b, turn, scale, score(a, b, turn, scale)}, best);
                 });
             }
         }
@@ -159,6 +158,27 @@ class SeedFinder {
     }
 
  private:
+    // Of seeds that lay the whole at one place the best, and of different ones a few: a body that was posed
+    // otherwise may lie best on itself when shifted by one bone.
+    void keep(const Seed& seed, std::vector<Seed>& best) const {
+        if (best.size() == k_most_seeds && seed.score <= best.back().score) return;
+        const auto origin = [&](const Seed& s) {
+            return Vec3(rests_.at_b(s.b) - s.scale * (s.turn * rests_.at_a(s.a)));
+        };
+        const auto same = std::find_if(best.begin(), best.end(), [&](const Seed& other) {
+            return (origin(other) - origin(seed)).norm() < k_rough * rests_.b_size &&
+                   angle_between(other.turn, seed.turn) < k_other_turn;
+        });
+        if (same != best.end()) {
+            if (seed.score <= same->score) return;
+            best.erase(same);
+        }
+        const auto after = std::find_if(best.begin(), best.end(),
+                                        [&](const Seed& other) { return other.score < seed.score; });
+        best.insert(after, seed);
+        if (best.size() > k_most_seeds) best.pop_back();
+    }
+
     template <class Visit>
     static void for_pairs(std::span<const int> mine, std::span<const int> theirs, const Visit& visit) {
         for (std::size_t i = 0; i + 1 < mine.size(); ++i) {
@@ -240,12 +260,16 @@ Correspondence correspond(const Skeleton& source, const Skeleton& target, const 
         if (laid.matched() > best.matched()) best = std::move(laid);
     };
     for (const float scale : scales) {
-        consider(finder.best(hint, scale));
-        if (best.is_same_build()) return best;
+        for (const detail::Seed& seed : finder.best(hint, scale)) {
+            consider(seed);
+            if (best.is_same_build()) return best;
+        }
     }
     for (const float scale : scales) {
-        consider(finder.best_of_all(scale));
-        if (best.is_same_build()) return best;
+        for (const detail::Seed& seed : finder.best_of_all(scale)) {
+            consider(seed);
+            if (best.is_same_build()) return best;
+        }
     }
     return best;
 }

@@ -202,7 +202,8 @@ class Layer {
         const float mine = scale_ * rests_.a_below[i];
         const float theirs = rests_.b_below[k];
         float sum = 0.3f * distance / tolerance_ + 0.5f * static_cast<float>(between);
-        sum += 2.0f * std::abs(mine - theirs) / std::max({mine, theirs, tolerance_});
+        sum += 2.0f * std::max(0.0f, std::abs(mine - theirs) - tolerance_) /
+               std::max({mine, theirs, tolerance_});
         if (rests_.a.children(a).size() != rests_.b.children(b).size()) sum += 0.3f;
         sum += 2.0f * missing_below(a, b, turn);
         const std::string& name = rests_.a.bone(a).name;

@@ -1,4 +1,5 @@
 // Which bone is which must not depend on names, axes, size, unit or rest stance.
+#include "crowd.hpp"
 #include "sticks.hpp"
 #include "variants.hpp"
 #include "workshop.hpp"
@@ -61,6 +62,36 @@ TEST_CASE("the turn of a matched bone is how it was posed at rest") {
     CHECK(turn("forearm_left") == doctest::Approx(45.0f).epsilon(0.001));
     CHECK(turn("chest") < 0.01f);
     CHECK(turn("thigh_right") < 0.01f);
+}
+
+TEST_CASE("bare skeletons with all their limbs posed otherwise at rest are matched") {
+    std::mt19937 random(7);
+    crowd::Oddities odd;
+    odd.no_skin = odd.ends = odd.doubled_joints = true;
+    for (unsigned number = 1; number <= 60; ++number) {
+        const Skeleton source =
+            crowd::plain_body(number, crowd::Kind::biped, crowd::Names::none, odd).character.skeleton;
+        const std::vector<Transform> rest = rest_in_model_space(source);
+        std::vector<Bone> bones(source.bones().begin(), source.bones().end());
+        // About an axis of the model's space, the same for both sides.
+        const auto pose = [&](const std::string& part, const Vec3& axis, float from, float to) {
+            const float degrees = std::uniform_real_distribution<float>(from, to)(random);
+            for (Bone& bone : bones) {
+                if (bone.label != part + ".l" && bone.label != part + ".r") continue;
+                const Quat& above = rest[static_cast<std::size_t>(bone.parent)].rotation;
+                bone.rest.rotation =
+                    above.conjugate() * sticks::turned(degrees, axis) * above * bone.rest.rotation;
+            }
+        };
+        pose("upper", Vec3::UnitX(), -80.0f, 80.0f);
+        pose("lower", Vec3::UnitX(), 0.0f, 60.0f);
+        pose("thigh", Vec3::UnitX(), -40.0f, 20.0f);
+        pose("shin", Vec3::UnitX(), 0.0f, 70.0f);
+        const Correspondence found = correspond(source, Skeleton(bones));
+        CAPTURE(number);
+        CHECK(found.is_same_build());
+        CHECK(found.scale == doctest::Approx(1.0f).epsilon(0.001));
+    }
 }
 
 TEST_CASE("bones that were added, split, merged or left out do not disturb the others") {
