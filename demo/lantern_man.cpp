@@ -154,6 +154,17 @@ Character make_lantern_man() {
                                  {"shin_right", {0, -12, 0, -20, 0}},
                                  {"upper_arm_left", {-60, -75, -60, -45, -60}},
                                  {"upper_arm_right", {60, 75, 60, 45, 60}}}));
+    puppet.clips.push_back(play(puppet.skeleton, "haul", 46,
+                                {{"belly", {-6, 10, -6}},
+                                 {"breast", {-4, 8, -4}},
+                                 {"head", {4, -10, 4}},
+                                 {"upper_arm_left", {-20, -70, -20}},
+                                 {"forearm_left", {10, 70, 10}},
+                                 {"upper_arm_right", {150, 100, 150}},
+                                 {"forearm_right", {10, 70, 10}},
+                                 {"thigh_left", {22, 12, 22}},
+                                 {"shin_left", {-24, -6, -24}},
+                                 {"thigh_right", {-20, -26, -20}}}));
     return puppet;
 }
 

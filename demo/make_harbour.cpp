@@ -1,6 +1,7 @@
 // Makes the files of the demo world. Usage: make_harbour FOLDER
 #include "motions.hpp"
 #include "people.hpp"
+#include "puppets.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/bvh/bvh.hpp>
@@ -53,6 +54,8 @@ int main(int count, char** arguments) {
         }
         files.push_back({folder / "capture.bvh", std::vector<std::uint8_t>(text.begin(), text.end())});
         fmt::print("{}: {} bytes\n", files.back().path.string(), files.back().bytes.size());
+        for (dendraxis::io::OutputFile& file : harbour::make_puppets(folder / "puppets"))
+            files.push_back(std::move(file));
         dendraxis::io::write_files(files);
         return 0;
     } catch (const dendraxis::Error& problem) {

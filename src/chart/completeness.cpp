@@ -61,7 +61,9 @@ class Judge {
     void short_limbs() {
         for (const char* limb : {"arm.left", "arm.right", "leg.left", "leg.right"}) {
             const Chain* chain = chart_.find(limb);
-            if (chain == nullptr || chain->bones.size() >= 3) continue;
+            // A puppet's hand is most often drawn on its forearm.
+            const std::size_t usual = chart_.shape.flat_across.isZero() ? 3 : 2;
+            if (chain == nullptr || chain->bones.size() >= usual) continue;
             add(Severity::warning, "chart.short-limb",
                 fmt::format("{} has {} bone(s) where three are usual", limb, chain->bones.size()),
                 "check the bones' names with `dendraxis survey`");

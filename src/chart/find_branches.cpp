@@ -12,7 +12,9 @@ namespace {
 
 constexpr float k_alike = 0.72f;
 constexpr std::size_t k_most_siblings = 40;
-constexpr std::size_t k_limb = 3;  // joints of a limb
+constexpr float k_thin = 0.03f;           // of its largest extent, of a flat figure
+constexpr float k_like_direction = 0.5f;  // cosine
+constexpr std::size_t k_limb = 3;         // joints of a limb
 
 float ratio(float a, float b) {
     return std::max(a, b) > 0.0f ? std::min(a, b) / std::max(a, b) : 1.0f;
@@ -117,7 +119,37 @@ struct Difference {
     bool coincide;
 };
 
-Difference difference(const Body& body, const Twins& twins) {
+// The box of all living joints.
+Eigen::AlignedBox3f box_of(const Body& body) {
+    Eigen::AlignedBox3f box;
+    for (std::size_t i = 0; i < body.count(); ++i) {
+        if (body.alive[i]) box.extend(body.position[i]);
+    }
+    return box;
+}
+
+// The thin axis of a flat figure.
+Vec3 thin_axis(const Body& body) {
+    int thin = 0;
+    box_of(body).sizes().minCoeff(&thin);
+    return Vec3::Unit(thin);
+}
+
+bool is_flat(const Body& body) {
+    const Vec3 sizes = box_of(body).sizes();
+    return sizes.minCoeff() < k_thin * sizes.maxCoeff();
+}
+
+// Of a flat figure: limbs that hang on one point, one of them behind the other, are turned freely.
+bool lie_on_each_other(const Body& body, const Twins& twins) {
+    if ((body.at(twins.a.front()) - body.at(twins.b.front())).norm() > 0.012f * body.size) return false;
+    const Vec3 a = body.end(twins.a.back()) - body.at(twins.a.front());
+    const Vec3 b = body.end(twins.b.back()) - body.at(twins.b.front());
+    return a.dot(b) > k_like_direction * a.norm() * b.norm();
+}
+
+Difference difference(const Body& body, const Twins& twins, bool flat) {
+    if (flat && lie_on_each_other(body, twins)) return {Vec3::Zero(), body.at(twins.a.front()), true};
     for (std::size_t i = 0; i < twins.a.size(); ++i) {
         const Vec3 x = body.at(twins.a[i]);
         const Vec3 y = body.at(twins.b[i]);
@@ -144,6 +176,7 @@ struct Candidate {
 
 std::vector<Candidate> sibling_pairs(const Body& body) {
     const TwinFinder finder(body);
+    const bool flat = is_flat(body);
     std::vector<Candidate> candidates;
     for (int node = k_no_bone; node < static_cast<int>(body.count()); ++node) {
         if (node != k_no_bone && !body.lives(node)) continue;
@@ -156,22 +189,11 @@ std::vector<Candidate> sibling_pairs(const Body& body) {
                 const float weight = body.reach[static_cast<std::size_t>(children[i])] +
                                      body.reach[static_cast<std::size_t>(children[j])];
                 candidates.push_back(
-                    {children[i], children[j], twins.likeness, weight, difference(body, twins)});
+                    {children[i], children[j], twins.likeness, weight, difference(body, twins, flat)});
             }
         }
     }
     return candidates;
-}
-
-// The thin axis of a flat figure whose pairs lie on each other: it is seen from the side.
-Vec3 thin_axis(const Body& body) {
-    Eigen::AlignedBox3f box;
-    for (std::size_t i = 0; i < body.count(); ++i) {
-        if (body.alive[i]) box.extend(body.position[i]);
-    }
-    int thin = 0;
-    box.sizes().minCoeff(&thin);
-    return Vec3::Unit(thin);
 }
 
 // The direction that the heaviest lot of sibling pairs share; an axis of the file where it is near one.
@@ -199,6 +221,7 @@ void find_lateral(Body& body) {
     for (const Candidate& c : candidates) {
         if (!c.difference.coincide) propose(c.difference.across.normalized(), 1.0f);
     }
+    // Pairs that lie on each other: it is seen from the side.
     if (best == 0.0f && std::any_of(candidates.begin(), candidates.end(),
                                     [](const Candidate& c) { return c.difference.coincide; }))
         body.lateral = thin_axis(body);
@@ -214,7 +237,7 @@ void find_lateral(Body& body) {
 
 class BranchFinder {
  public:
-    explicit BranchFinder(Body& body) : body_(body), twins_(body) {}
+    explicit BranchFinder(Body& body) : body_(body), twins_(body), is_flat_(is_flat(body)) {}
 
     void walk(int node) {
         if (node != k_no_bone) body_.trunk.push_back(node);
@@ -260,7 +283,7 @@ class BranchFinder {
                 Twins twins = twins_.compare(children[i], children[j]);
                 const bool said = sides_agree(body_, children[i], children[j]);
                 if (twins.likeness < (said ? 0.45f : k_alike)) continue;
-                const Difference d = difference(body_, twins);
+                const Difference d = difference(body_, twins, is_flat_);
                 const float aligned = d.coincide ? 0.9f : std::abs(d.across.normalized().dot(body_.lateral));
                 if (aligned < (said ? 0.5f : 0.8f)) continue;
                 const float score = twins.likeness * aligned * aligned + (said ? 0.5f : 0.0f);
@@ -301,6 +324,7 @@ class BranchFinder {
 
     Body& body_;
     TwinFinder twins_;
+    bool is_flat_;
 };
 
 }  // namespace

@@ -128,8 +128,12 @@ std::string axis_name(const Vec3& moved) {
 }
 
 Survey survey(const Character& character) {
+    return survey(character, chart(character));
+}
+
+Survey survey(const Character& character, Chart chart) {
     Survey result;
-    result.chart = chart(character);
+    result.chart = std::move(chart);
     result.findings = character.findings;
     result.findings.insert(result.findings.end(), result.chart.findings.begin(), result.chart.findings.end());
     result.meshes = character.meshes.size();

@@ -42,11 +42,17 @@ void text(cairo_t* cairo, double x, double y, double size, const std::string& li
     cairo_show_text(cairo, line.c_str());
 }
 
-Quat view_turn(View view) {
+// What is flat is seen as it is drawn, from before its plane or from behind it.
+Quat view_turn(const Panel& panel) {
     float heading = 0.0f;
-    if (view == View::quarter) heading = -38.0f / k_degrees;
-    if (view == View::side) heading = -90.0f / k_degrees;
-    if (view == View::back) heading = 180.0f / k_degrees;
+    if (panel.view == View::quarter) heading = -38.0f / k_degrees;
+    if (panel.view == View::side) heading = -90.0f / k_degrees;
+    if (panel.view == View::back) heading = 180.0f / k_degrees;
+    if (const Vec3& across = panel.chart->shape.flat_across; !across.isZero()) {
+        const Vec3 normal = panel.chart->to_upright() * across;
+        heading =
+            -std::atan2(normal.x(), normal.z()) + (panel.view == View::back ? 180.0f / k_degrees : 0.0f);
+    }
     return Quat(Eigen::AngleAxisf(k_tilt, Vec3::UnitX()) * Eigen::AngleAxisf(heading, Vec3::UnitY()));
 }
 
@@ -258,7 +264,7 @@ struct Spread {
 };
 
 Spread spread_of(const Panel& panel) {
-    const Quat turn = view_turn(panel.view);
+    const Quat turn = view_turn(panel);
     Panel at_rest{panel.character, panel.chart, rest_pose(panel.character->skeleton), "", ""};
     at_rest.view = panel.view;
     Spread spread;
@@ -360,6 +366,7 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
 
     Layer mesh(options.width * k_supersampling, options.height * k_supersampling);
     Layer bones(options.width * k_supersampling, options.height * k_supersampling);
+    Textures textures;
     std::vector<Stage> stages;
     std::vector<Camera> cameras;
     std::vector<Field> fields;
@@ -372,7 +379,7 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         // Where the width decides the scale, the figure moves up a little into the room above it.
         const double spare = std::max(0.0, height - grid.title - 1.28 * fit * static_cast<double>(size));
         const Camera camera{
-            view_turn(panels[i].view), static_cast<float>(fit),
+            view_turn(panels[i]), static_cast<float>(fit),
             static_cast<float>(field.x + 0.5 * width - fit * static_cast<double>(spreads[i].middle)),
             static_cast<float>(field.y + height - 0.13 * fit * static_cast<double>(size) - 0.4 * spare)};
         const Stage stage(panels[i]);
@@ -391,7 +398,8 @@ std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureO
         fine.floor_y *= k_supersampling;
         const float reach = std::min(0.8f * size_of(panels[i]), static_cast<float>(0.46 * width / fit));
         draw_terrain(panels[i], reach, stage, fine, mesh);
-        draw_mesh(panels[i], stage, fine, mesh);
+        textures.add(*panels[i].character);
+        draw_mesh(panels[i], textures, stage, fine, mesh);
         if (panels[i].ragdoll == nullptr) draw_bones(panels[i], stage, fine, bones);
         draw_bodies(panels[i], stage, fine, bones);
         stages.push_back(stage);

@@ -2,6 +2,8 @@
 // Rasterization", SIGGRAPH 1988).
 #include "raster.hpp"
 
+#include "texture.hpp"
+
 #include <algorithm>
 #include <cmath>
 
@@ -33,7 +35,7 @@ Layer::Layer(int width, int height)
       color_(depth_.size(), Color{0, 0, 0}) {}
 
 void Layer::triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenVertex& c, const Color& color,
-                     float below) {
+                     float below, const Texture* texture) {
     const float area = edge(a.position, b.position, c.position.x(), c.position.y());
     if (std::abs(area) < 1e-9f || !std::isfinite(area)) return;
     const auto bounds = std::minmax({a.position.x(), b.position.x(), c.position.x()});
@@ -56,10 +58,15 @@ void Layer::triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenV
             const float depth = wa * a.position.z() + wb * b.position.z() + wc * c.position.z();
             const std::size_t pixel = at(x, y);
             if (depth >= depth_[pixel]) continue;
+            Color own = color;
+            if (texture != nullptr) {
+                const Texture::Texel texel = texture->at(wa * a.point + wb * b.point + wc * c.point);
+                if (texel.alpha < 0.5f) continue;
+                own = texel.color;
+            }
             depth_[pixel] = depth;
             const bool sunk = wa * a.height + wb * b.height + wc * c.height < below;
-            color_[pixel] =
-                shaded(sunk ? k_below_floor : color, wa * a.normal + wb * b.normal + wc * c.normal);
+            color_[pixel] = shaded(sunk ? k_below_floor : own, wa * a.normal + wb * b.normal + wc * c.normal);
         }
     }
 }

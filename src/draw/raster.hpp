@@ -13,9 +13,12 @@ using Color = std::array<float, 3>;  ///< as shown (sRGB), 0 to 1
 /// x and y in pixels, y down; depth in metres away from the eye.
 struct ScreenVertex {
     Vec3 position;
-    Vec3 normal;          ///< in view space: x right, y up, z toward the eye
-    float height = 0.0f;  ///< over the floor, metres
+    Vec3 normal;                                      ///< in view space: x right, y up, z toward the eye
+    float height = 0.0f;                              ///< over the floor, metres
+    Eigen::Vector2f point = Eigen::Vector2f::Zero();  ///< in its texture, if it has one
 };
+
+struct Texture;
 
 /// One layer of a picture.
 class Layer {
@@ -23,9 +26,10 @@ class Layer {
     Layer(int width, int height);
 
     /// Draws a triangle, both sides, shaded by its normals. What lies below the floor takes the warning
-    /// color.
+    /// color. A texture takes the place of the color; where it is more than half transparent nothing is
+    /// drawn.
     void triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenVertex& c, const Color& color,
-                  float below = -1e9f);
+                  float below = -1e9f, const Texture* texture = nullptr);
 
     bool covered(int x, int y) const { return depth_[at(x, y)] < 1e29f; }
     const Color& color(int x, int y) const { return color_[at(x, y)]; }

@@ -124,32 +124,44 @@ void draw_terrain(const Panel& panel, float reach, const Stage& stage, const Cam
 
 namespace {
 
-void draw_surface(const SkinnedMesh& mesh, float sunk, const Stage& stage, const Camera& camera,
-                  Layer& layer) {
+void draw_surface(const SkinnedMesh& mesh, const Texture* texture, float sunk, const Stage& stage,
+                  const Camera& camera, Layer& layer) {
     std::vector<Vec3> positions(mesh.positions.size());
     deform(mesh, stage.bones, positions);
     for (Vec3& position : positions) position = stage.upright(position);
+    // A sheet of which both sides are drawn has no normal as a mean; any of its triangles' will do.
     std::vector<Vec3> normals(positions.size(), Vec3::Zero());
+    std::vector<Vec3> sheets(positions.size(), Vec3::UnitY());
+    std::vector<float> sums(positions.size(), 0.0f);
     for (const auto& t : mesh.triangles) {
         const Vec3 normal = (positions[t[1]] - positions[t[0]]).cross(positions[t[2]] - positions[t[0]]);
-        for (const std::uint32_t corner : t) normals[corner] += normal;
+        for (const std::uint32_t corner : t) {
+            normals[corner] += normal;
+            sums[corner] += normal.norm();
+            if (normal.squaredNorm() > 0.0f) sheets[corner] = normal.normalized();
+        }
     }
     const Color color{shown(mesh.color[0]), shown(mesh.color[1]), shown(mesh.color[2])};
     const auto corner = [&](std::uint32_t i) {
         const float length = normals[i].norm();
-        return vertex(camera, positions[i], length > 0.0f ? Vec3(normals[i] / length) : Vec3(Vec3::UnitY()));
+        ScreenVertex result =
+            vertex(camera, positions[i], length > 1e-3f * sums[i] ? Vec3(normals[i] / length) : sheets[i]);
+        if (texture != nullptr) result.point = mesh.picture_points[i];
+        return result;
     };
     for (const auto& t : mesh.triangles)
-        layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, sunk);
+        layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, sunk, texture);
 }
 
 }  // namespace
 
-void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer) {
+void draw_mesh(const Panel& panel, const Textures& textures, const Stage& stage, const Camera& camera,
+               Layer& layer) {
     const float sunk = panel.terrain == nullptr ? k_sunk / metres_in_unit(*panel.chart) : -1e30f;
-    for (const SkinnedMesh& mesh : panel.character->meshes) draw_surface(mesh, sunk, stage, camera, layer);
+    for (const SkinnedMesh& mesh : panel.character->meshes)
+        draw_surface(mesh, textures.of(*panel.character, mesh), sunk, stage, camera, layer);
     for (const SkinnedMesh& mesh : panel.props.empty() ? panel.character->props : panel.props)
-        draw_surface(mesh, sunk, stage, camera, layer);
+        draw_surface(mesh, nullptr, sunk, stage, camera, layer);
 }
 
 void draw_bones(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "raster.hpp"
+#include "texture.hpp"
 
 #include <dendraxis/draw/bone_groups.hpp>
 #include <dendraxis/draw/picture.hpp>
@@ -29,7 +30,8 @@ struct Stage {
     Vec3 bone(int index) const { return upright(bones[static_cast<std::size_t>(index)].translation()); }
 };
 
-void draw_mesh(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer);
+void draw_mesh(const Panel& panel, const Textures& textures, const Stage& stage, const Camera& camera,
+               Layer& layer);
 /// The terrain around the character, so many metres to all sides.
 void draw_terrain(const Panel& panel, float reach, const Stage& stage, const Camera& camera, Layer& layer);
 void draw_bones(const Panel& panel, const Stage& stage, const Camera& camera, Layer& layer);

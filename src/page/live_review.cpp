@@ -224,7 +224,7 @@ void LiveReview::keep_chain(bool of_target, const std::string& name, const std::
     const std::lock_guard lock(parts_->mutex);
     const io::Rig& rig = of_target ? parts_->target : parts_->source;
     const fs::path& sheet = of_target ? parts_->target_file : parts_->source_file;
-    if (sheet.extension() != ".json")
+    if (!io::is_sheet(sheet))
         throw Error(
             sheet.string(), "has no sheet to keep a chain in", "",
             fmt::format("write one with `dendraxis chart {} -o {}.rig.json`, and start `serve` with that",

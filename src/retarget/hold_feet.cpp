@@ -38,6 +38,12 @@ Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slop
            count * (t3 - t2) * slope_b;
 }
 
+// Where knees point. What is flat counts as facing out of its plane, and bends within it.
+Vec3 knees_forward(const Chart& chart) {
+    const bool out_of_plane = std::abs(chart.shape.flat_across.dot(chart.facing)) > 0.5f;
+    return out_of_plane ? Vec3(chart.up.cross(chart.facing)) : chart.facing;
+}
+
 class FootHolder {
  public:
     explicit FootHolder(PassRun& run)
@@ -341,7 +347,7 @@ class FootHolder {
                 const LimbJoints& joints = legs_[i].joints[f];
                 TwoBoneOptions options;
                 options.hint = run_.model[static_cast<std::size_t>(target_.hips)].rotation *
-                               (hips_rest_.conjugate() * target_.facing);
+                               (hips_rest_.conjugate() * knees_);
                 const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};
                 const LimbTurns turns =
                     solve_two_bone(moved, spare_knee(i, moved, joints.end + corrections_[i][f]), options);
@@ -353,6 +359,7 @@ class FootHolder {
     PassRun& run_;
     const Chart& target_;
     Vec3 up_;
+    Vec3 knees_ = knees_forward(target_);
     Quat hips_rest_ = rest_in_model_space(target_.skeleton)[static_cast<std::size_t>(target_.hips)].rotation;
     std::vector<FootTrack> feet_;
     std::vector<LegTrack> legs_;

@@ -32,7 +32,7 @@ for layer in "${!may[@]}"; do
         while IFS= read -r included; do
             [[ "$allowed" == *" $included "* ]] || report "$file" "$layer" "$included"
         done < <(sed -nE 's|^#include [<"](dendraxis/\|(\.\./)+)([a-z]+)/.*|\3|p' "$file" |
-                 { if [ "$layer" = io ]; then grep -vE '^(gltf|bvh|json|sheet|props|physics)$' || true; else cat; fi; })
+                 { if [ "$layer" = io ]; then grep -vE '^(gltf|bvh|json|sheet|props|physics|puppet)$' || true; else cat; fi; })
         if [[ " $core " == *" $layer "* ]]; then
             while IFS= read -r included; do
                 report "$file" "the core" "$included"

@@ -86,7 +86,7 @@ int run_explain(const io::Rig& rig, const ChartArguments& arguments) {
 int run_chart(const ChartArguments& arguments) {
     // A sheet is charted anew: what was decided in it stays. It may be of another character with the same
     // skeleton.
-    const bool is_sheet = arguments.character.extension() == ".json";
+    const bool is_sheet = io::is_sheet(arguments.character);
     const io::Rig rig = !arguments.sheet.empty() ? io::rechart(arguments.sheet, arguments.character)
                         : is_sheet               ? io::rechart(arguments.character)
                                                  : io::load_rig(arguments.character);

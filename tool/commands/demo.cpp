@@ -189,13 +189,18 @@ void equip(const Script& script) {
         "OUT/crew.html");
 }
 
-// The diver plays, five follow.
+// The diver plays, five follow; then the lantern-man, whom three puppets and the deckhand follow.
 void cast(const Script& script) {
     script.run("cast check IN/crew.cast.json");
     script.run("retarget --cast IN/crew.cast.json --out-dir OUT/cast");
     script.run(
         "draw OUT/cast/stoker.glb --beside OUT/cast/deckhand.glb --clip swing-mallet --frame 10 28 40 -o "
         "OUT/cast.png");
+    script.run("cast check IN/fair.cast.json");
+    script.run("retarget --cast IN/fair.cast.json --out-dir OUT/fair");
+    script.run(
+        "draw IN/lantern-man.glb --beside OUT/fair/ferryman.glb --beside OUT/fair/net-mender.glb --beside "
+        "OUT/fair/harbour-master.glb --clip bow --frame 16 -o OUT/fair.png");
 }
 
 void tell_what_to_open(const Script& script) {
@@ -227,6 +232,7 @@ void tell_what_to_open(const Script& script) {
              {"let-go.png", "the diver losing his hat"},
              {"cast.png",
               "two of the crew that does what the diver does: all of them are in the folder cast"},
+             {"fair.png", "the lantern-man bows, and three flat puppets with him, each the way that it faces"},
              {"bosun-moving.glb", "the bosun with all clips: any glTF viewer plays it"},
              {"bosun.rig.json", "what was found out about the bosun; plain text"},
              {"diver-to-bosun.pair.json", "which chain answers to which; edit it and run `retarget` again"}})

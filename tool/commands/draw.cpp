@@ -29,7 +29,7 @@ struct DrawArguments {
     fs::path terrain;
     std::vector<std::string> target_words;
     bool ranges = false;
-    fs::path beside;
+    std::vector<fs::path> beside;
     std::string clip;
     std::vector<int> frames;
     bool chart = false;
@@ -116,7 +116,9 @@ int run_draw(const DrawArguments& arguments) {
     if (!arguments.frames.empty() && arguments.clip.empty())
         throw UsageError("draw: --frame needs --clip NAME");
     std::vector<io::Rig> rigs{io::load_rig(arguments.character)};
-    if (!arguments.beside.empty()) rigs.push_back(io::load_rig(arguments.beside));
+    std::vector<fs::path> files{arguments.character};
+    files.insert(files.end(), arguments.beside.begin(), arguments.beside.end());
+    for (const fs::path& file : arguments.beside) rigs.push_back(io::load_rig(file));
     const std::vector<int> frames = arguments.frames.empty() ? std::vector{0} : arguments.frames;
 
     // One frame: the characters beside each other. Several: a column a frame, a row a character. A chart:
@@ -129,8 +131,7 @@ int run_draw(const DrawArguments& arguments) {
     draw::PictureOptions options;
     std::vector<RagdollPlan> ragdolls;
     if (arguments.ragdoll) {
-        ragdolls.push_back(io::ragdoll_of(arguments.character, rigs[0]));
-        if (rigs.size() > 1) ragdolls.push_back(io::ragdoll_of(arguments.beside, rigs[1]));
+        for (std::size_t r = 0; r < rigs.size(); ++r) ragdolls.push_back(io::ragdoll_of(files[r], rigs[r]));
     }
     std::vector<ScoredChart> readings;
     if (arguments.readings > 0) {
@@ -149,8 +150,7 @@ int run_draw(const DrawArguments& arguments) {
             panels.back().ranges = arguments.ranges;
             panels.back().terrain = terrains.empty() ? nullptr : &terrains[r];
             if (arguments.ragdoll) show_ragdoll(panels.back(), ragdolls[r]);
-            if (arguments.sockets)
-                show_sockets(panels.back(), r == 0 ? arguments.character : arguments.beside, rig);
+            if (arguments.sockets) show_sockets(panels.back(), files[r], rig);
             add_marks(panels.back(), arguments.target_words);
             if (!arguments.chart) continue;
             panels.back().view = draw::View::front;
@@ -161,7 +161,8 @@ int run_draw(const DrawArguments& arguments) {
     }
     if (readings.empty() && (frames.size() > 1 || (arguments.chart && rigs.size() > 1)))
         options.columns = static_cast<int>(panels.size() / rigs.size());
-    std::vector<fs::path> inputs{arguments.character, arguments.beside, arguments.terrain};
+    std::vector<fs::path> inputs = files;
+    inputs.push_back(arguments.terrain);
     for (const io::Rig& rig : rigs) inputs.emplace_back(rig.character.file);
     check_not_input(arguments.out, inputs);
     const io::OutputFile file{arguments.out, draw::draw_png(panels, options)};
@@ -182,7 +183,8 @@ void add_draw(CommandLine& line) {
                  "draw hero.glb --beside villain-moving.glb --clip walk --frame 3 11 19 -o walk.png",
                  arguments, run_draw);
     add_file(c, "CHARACTER", arguments->character, "the character's file, or its sheet");
-    c->add_option("--beside", arguments->beside, "another character, drawn to the same scale")
+    c->add_option("--beside", arguments->beside,
+                  "another character, drawn to the same scale; may be given several times")
         ->option_text("FILE");
     c->add_option("--clip", arguments->clip, "the clip to show; default: the rest pose");
     c->add_option("--frame", arguments->frames, "which frames of it, from 0; several make a column each")

@@ -78,7 +78,7 @@ int tell(const EquipArguments& arguments, const EquipReport& report) {
         print_json(equip_json(report));
         return k_done;
     }
-    fmt::print("{}\n", bold(arguments.character.stem().string()));
+    fmt::print("{}\n", bold(io::character_name(arguments.character)));
     if (report.mounted.empty()) fmt::print("  no props\n");
     print_props(report);
     if (!report.pieces.empty())

@@ -5,6 +5,7 @@
 
 #include "review_pages.hpp"
 
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/pipeline/review_set.hpp>
 
 #include <fmt/core.h>
@@ -158,7 +159,7 @@ int run_review(const ReviewArguments& arguments) {
         return status;
     }
     print_report(
-        report, fmt::format("{} -> {}", source.stem().string(),
+        report, fmt::format("{} -> {}", io::character_name(source),
                             report.lines.size() > 1 ? fmt::format("{} results", report.lines.size())
                                                     : fs::path(report.lines.front().result).stem().string()));
     tell_of_page(arguments.page);

@@ -86,8 +86,9 @@ void print_tree(const Chart& chart) {
 
 int run_survey(const SurveyArguments& arguments) {
     check_page(arguments.page, {arguments.character});
-    const Character character = io::load_character(arguments.character);
-    const Survey survey = dendraxis::survey(character);
+    io::Rig rig = io::load_rig(arguments.character);
+    const Character& character = rig.character;
+    const Survey survey = dendraxis::survey(character, std::move(rig.chart));
     if (!arguments.page.empty())
         write_character_page(arguments.page, {&character, &survey.chart, ""}, character.clips,
                              survey.findings, "dendraxis survey " + arguments.character.string());

@@ -30,6 +30,9 @@ struct Survey {
 
 Survey survey(const Character& character);
 
+/// The same with the chart that it has, which may hold what a person said.
+Survey survey(const Character& character, Chart chart);
+
 /// `+Y`, `-X`, or three numbers where it is along no axis.
 std::string axis_name(const Vec3& direction);
 

@@ -3,6 +3,7 @@
 #include "gltf_parts.hpp"
 
 #include <dendraxis/io/bvh/bvh.hpp>
+#include <dendraxis/io/puppet/puppet.hpp>
 
 #include <algorithm>
 #include <cctype>
@@ -28,6 +29,10 @@ bool same_ending(const std::filesystem::path& file, const std::string& ending) {
                       [](char a, char b) { return std::tolower(static_cast<unsigned char>(a)) == b; });
 }
 
+std::string character_name(const std::filesystem::path& file) {
+    return (is_puppet(file) ? file.stem() : file).stem().string();
+}
+
 Character load_character(const std::filesystem::path& path, const LoadOptions& options) {
     if (same_ending(path, ".bvh")) {
         Character character = read_bvh(path);
@@ -37,7 +42,7 @@ Character load_character(const std::filesystem::path& path, const LoadOptions& o
         return character;
     }
     Character character = character_of(read_gltf_file(path), options);
-    character.name = path.stem().string();
+    character.name = character_name(path);
     character.file = path.string();
     return character;
 }

@@ -7,6 +7,7 @@
 #include "../json/json_document.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/io/puppet/puppet.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/format.h>
@@ -325,7 +326,7 @@ void parse(GltfFile& file, std::vector<std::uint8_t> bytes) {
 GltfFile read_gltf_file(const std::filesystem::path& path) {
     GltfFile file;
     file.path = path.string();
-    parse(file, read_bytes(path));
+    parse(file, is_puppet(path) ? puppet_glb(path) : read_bytes(path));
     return file;
 }
 

@@ -2,6 +2,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/puppet/puppet.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <algorithm>
@@ -99,6 +100,7 @@ std::string without_image_files(const std::string& json) {
 }
 
 std::vector<fs::path> files_beside(const fs::path& gltf) {
+    if (is_puppet(gltf)) return puppet_pictures(gltf);
     std::vector<fs::path> files;
     if (!same_ending(gltf, ".gltf")) return files;
     const Json document = Json::parse(read_text(gltf), nullptr, false);

@@ -36,6 +36,8 @@ Kind kind_of(Schema schema) {
             return {k_prop_schema, "dendraxis-prop"};
         case Schema::cast:
             return {k_cast_schema, "dendraxis-cast"};
+        case Schema::puppet:
+            return {k_puppet_schema, "dendraxis-puppet"};
     }
     return {"", ""};
 }

@@ -22,7 +22,7 @@ struct JsonDocument {
                            const std::string& advice = {}) const;
 };
 
-enum class Schema { rig, pairing, prop, cast };
+enum class Schema { rig, pairing, prop, cast, puppet };
 
 /// Reads, parses and checks a file. Throws `Error` with line and pointer where it is not what it should be.
 JsonDocument open_document(const std::filesystem::path& path, Schema schema);

@@ -218,7 +218,7 @@ Json ragdoll_part(const RagdollPlan& plan, const Skeleton& skeleton) {
 }
 
 std::optional<RagdollPlan> read_ragdoll(const fs::path& file, const Rig& rig) {
-    if (file.extension() != ".json") return std::nullopt;
+    if (!is_sheet(file)) return std::nullopt;
     const JsonDocument document = open_document(file, Schema::rig);
     if (!document.json.contains("ragdoll")) return std::nullopt;
     return PlanReader(document, rig).read();

@@ -6,6 +6,7 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/choices.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/puppet/puppet.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/format.h>
@@ -203,18 +204,29 @@ void read_postures(const JsonDocument& document, Chart& chart) {
     }
 }
 
+// As found; of a puppet with what its file says.
+Chart charted(const Character& character, bool with_limits) {
+    Chart found = chart(character);
+    if (is_puppet(character.file)) apply_puppet(character.file, character, with_limits, found);
+    return found;
+}
+
 }  // namespace
 
+bool is_sheet(const fs::path& file) {
+    return same_ending(file, ".json") && !is_puppet(file);
+}
+
 Rig load_rig(const fs::path& file, float fps) {
-    if (file.extension() != ".json") {
+    if (!is_sheet(file)) {
         Rig rig{load_character(file, {fps}), {}, {}};
-        rig.chart = chart(rig.character);
+        rig.chart = charted(rig.character, true);
         return rig;
     }
     const JsonDocument document = open_document(file, Schema::rig);
     const fs::path named = document.json["character"]["file"].get<std::string>();
     Rig rig{load_character(file.parent_path() / named, {fps}), {}, document.text};
-    rig.chart = chart(rig.character);
+    rig.chart = charted(rig.character, !document.json.contains("ranges"));
     const Choices all = read_choices(document, rig.character.skeleton);
     const Choices decisions = decided(document, all, rig.chart);
     // As the sheet stands: what it does not hold is not there.
@@ -232,7 +244,7 @@ Rig rechart(const fs::path& sheet, const fs::path& character) {
     const JsonDocument document = open_document(sheet, Schema::rig);
     const fs::path named = sheet.parent_path() / document.json["character"]["file"].get<std::string>();
     Rig rig{load_character(character.empty() ? named : character), {}, document.text};
-    rig.chart = chart(rig.character);
+    rig.chart = charted(rig.character, !document.json.contains("ranges"));
     const Choices decisions = decided(document, read_choices(document, rig.character.skeleton), rig.chart);
     apply_choices(rig.chart, decisions);
     rig.chart.shape = body_shape(rig.character, rig.chart);

@@ -37,7 +37,7 @@ Json sockets_part(std::span<const Socket> sockets, const Skeleton& skeleton) {
 
 std::optional<std::vector<Socket>> read_sockets(const std::filesystem::path& sheet, const Rig& rig,
                                                 Findings& findings) {
-    if (sheet.extension() != ".json") return std::nullopt;
+    if (!is_sheet(sheet)) return std::nullopt;
     const JsonDocument document = open_document(sheet, Schema::rig);
     if (!document.json.contains("sockets")) return std::nullopt;
     std::vector<Socket> sockets;

@@ -65,7 +65,7 @@ Json sway_part(const SwayPlan& plan, const Skeleton& skeleton) {
 }
 
 std::optional<SwayPlan> read_sway(const std::filesystem::path& file, const Rig& rig) {
-    if (file.extension() != ".json") return std::nullopt;
+    if (!is_sheet(file)) return std::nullopt;
     const JsonDocument document = open_document(file, Schema::rig);
     if (!document.json.contains("sway")) return std::nullopt;
     SwayPlan plan;

@@ -18,7 +18,7 @@ Json window_part(const ClipWindow& window) {
 
 std::vector<ClipWindow> read_windows(const std::filesystem::path& sheet) {
     std::vector<ClipWindow> windows;
-    if (sheet.extension() != ".json") return windows;
+    if (!is_sheet(sheet)) return windows;
     const JsonDocument document = open_document(sheet, Schema::rig);
     const Json list = document.json.value("windows", Json::array());
     for (std::size_t i = 0; i < list.size(); ++i) {

@@ -16,6 +16,9 @@ struct Rig {
     std::string sheet;  ///< the text of the sheet it came from; empty where there was none
 };
 
+/// Whether a file's name says that it is a rig sheet: `.json`, but not `.puppet.json`.
+bool is_sheet(const std::filesystem::path& file);
+
 /// Opens a character file and charts it, or a rig sheet (.json) and the character it names (relative to the
 /// sheet). `fps` as in `LoadOptions`. Throws `Error` with the JSON pointer or line of what is wrong.
 Rig load_rig(const std::filesystem::path& file, float fps = 0.0f);
