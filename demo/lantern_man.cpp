@@ -150,8 +150,10 @@ Character make_lantern_man() {
     puppet.clips.push_back(play(puppet.skeleton, "step", 31,
                                 {{"thigh_left", {0, 28, 0, -22, 0}},
                                  {"shin_left", {0, -20, 0, -12, 0}},
+                                 {"foot_left", {0, -8, 0, 34, 0}},
                                  {"thigh_right", {0, -22, 0, 28, 0}},
                                  {"shin_right", {0, -12, 0, -20, 0}},
+                                 {"foot_right", {0, 34, 0, -8, 0}},
                                  {"upper_arm_left", {-60, -75, -60, -45, -60}},
                                  {"upper_arm_right", {60, 75, 60, 45, 60}}}));
     puppet.clips.push_back(play(puppet.skeleton, "haul", 46,
@@ -164,7 +166,9 @@ Character make_lantern_man() {
                                  {"forearm_right", {10, 70, 10}},
                                  {"thigh_left", {22, 12, 22}},
                                  {"shin_left", {-24, -6, -24}},
-                                 {"thigh_right", {-20, -26, -20}}}));
+                                 {"foot_left", {2, -6, 2}},
+                                 {"thigh_right", {-20, -26, -20}},
+                                 {"foot_right", {20, 26, 20}}}));
     return puppet;
 }
 

@@ -16,7 +16,7 @@ class PassGuard {
 
     /// Lengths of a limb that must be mended for each radian that limbs turn: what stands on a floor is seen
     /// before an arm that points a little elsewhere.
-    static constexpr float k_feet_price = 0.25f;
+    static constexpr float k_feet_price = 0.23f;
     static constexpr float k_arms_price = 0.5f;
 
     /// Runs `pass`, which returns how much it mended of arms: a mean over all frames, in lengths of the arm.
