@@ -112,10 +112,25 @@ Pairing pair(Chart source, Chart target) {
     return pairing;
 }
 
+namespace {
+
+// Turns the upright frame about up; ranges are told in it.
+void face(Chart& chart, const Vec3& facing) {
+    const Quat before = chart.to_upright();
+    chart.facing = facing;
+    const Quat turn = chart.to_upright() * before.conjugate();
+    for (JointRange& joint : chart.ranges) {
+        joint.range.bone = turn * joint.range.bone;
+        joint.range.about = turn * joint.range.about;
+    }
+}
+
+}  // namespace
+
 void match_builds(Pairing& pairing) {
     if (is_flat(pairing.source) && is_flat(pairing.target)) {
         // Their planes answer to each other, whichever way they face.
-        for (Chart* chart : {&pairing.source, &pairing.target}) chart->facing = plane_facing(*chart);
+        for (Chart* chart : {&pairing.source, &pairing.target}) face(*chart, plane_facing(*chart));
     }
     pairing.bones = correspond(pairing.source.skeleton, pairing.target.skeleton, upright_to_upright(pairing),
                                pairing.source.shape.marks, pairing.target.shape.marks);

@@ -144,7 +144,7 @@ TEST_CASE("limits and bend sides of a puppet hold for what it is given") {
     const int forearm = folded.chart.skeleton.find("forearm_right");
     for (const JointRange& joint : folded.chart.ranges) {
         if (joint.bone == forearm)
-            CHECK(joint.range.bend.from * k_degrees == doctest::Approx(-2.0 - 70.0).epsilon(0.01));
+            CHECK(joint.range.bend.from * k_degrees == doctest::Approx(-10.0 - 70.0).epsilon(0.01));
     }
 }
 

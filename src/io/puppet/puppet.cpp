@@ -16,8 +16,9 @@ namespace {
 namespace fs = std::filesystem;
 using Point = Eigen::Vector2f;
 
-constexpr float k_step = 0.0015f;      // of the height: from one part to the next nearer one
-constexpr float k_most_depth = 0.01f;  // of the height: from the first to the last
+constexpr float k_step = 0.0015f;               // of the height: from one part to the next nearer one
+constexpr float k_most_depth = 0.01f;           // of the height: from the first to the last
+constexpr AngleSpan k_in_plane{-0.03f, 0.03f};  // radians: next to nothing
 constexpr int k_unsigned_short = 5123;
 constexpr int k_vertex_data = 34962;
 constexpr int k_index_data = 34963;
@@ -191,7 +192,7 @@ void apply_puppet(const fs::path& file, const Character& puppet, bool with_limit
         const int bone = puppet.skeleton.find(joint.name);
         if (!joint.limits || bone == k_no_bone) continue;
         const AngleSpan bend{(*joint.limits)[0] / k_degrees, (*joint.limits)[1] / k_degrees};
-        chart.ranges.push_back({bone, range_of(chart, bone, {}, bend, {}, about)});
+        chart.ranges.push_back({bone, range_of(chart, bone, k_in_plane, bend, k_in_plane, about)});
     }
 }
 

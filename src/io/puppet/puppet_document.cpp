@@ -20,7 +20,9 @@ namespace {
 namespace fs = std::filesystem;
 using Point = Eigen::Vector2f;
 
-constexpr std::array<float, 2> k_one_side{-2.0f, 150.0f};  // degrees, of a joint that bends to one side
+// Degrees, of a joint that bends to one side; the last tenth to a limit is eased, which a straight limb must
+// not feel.
+constexpr std::array<float, 2> k_one_side{-10.0f, 150.0f};
 constexpr std::size_t k_ihdr_end = 24;
 
 Point point_of(const Json& value) {
