@@ -49,7 +49,7 @@ export class ActorView {
   skins_of(meshes) {
     const kinds = new Map();
     for (const mesh of meshes) {
-      const kind = `${mesh.closed},${mesh.picture}`;
+      const kind = `${mesh.closed},${mesh.cut_out},${mesh.picture}`;
       kinds.set(kind, [...(kinds.get(kind) || []), mesh]);
     }
     return [...kinds.values()].map((kind) => {

@@ -5,7 +5,7 @@ import { array } from "./data.js";
 /** The surfaces of one character that can be drawn at once. */
 export class Skin {
   /**
-   * `meshes` of the page's document, alike in `closed` and `picture`; `matrices` of all bones, which `bend` reads;
+   * `meshes` of the page's document, alike in `closed`, `cut_out` and `picture`; `matrices` of all bones, which `bend` reads;
    * `picture` of the document, or nothing. `ready` is called when the picture is there.
    */
   constructor(meshes, matrices, picture, ready) {
@@ -28,6 +28,7 @@ export class Skin {
     const side = this.has_two_sides ? THREE.DoubleSide : THREE.FrontSide;
     const material = new THREE.MeshBasicMaterial({ vertexColors: THREE.VertexColors, side });
     if (picture) {
+      if (meshes[0].cut_out) material.alphaTest = 0.5;
       const points = new Float32Array(2 * start);
       for (const part of this.parts) points.set(part.picture_points, 2 * part.start);
       geometry.setAttribute("uv", new THREE.BufferAttribute(points, 2));

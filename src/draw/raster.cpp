@@ -35,7 +35,7 @@ Layer::Layer(int width, int height)
       color_(depth_.size(), Color{0, 0, 0}) {}
 
 void Layer::triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenVertex& c, const Color& color,
-                     float below, const Texture* texture) {
+                     float below, const Texture* texture, bool cuts_out) {
     const float area = edge(a.position, b.position, c.position.x(), c.position.y());
     if (std::abs(area) < 1e-9f || !std::isfinite(area)) return;
     const auto bounds = std::minmax({a.position.x(), b.position.x(), c.position.x()});
@@ -61,7 +61,7 @@ void Layer::triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenV
             Color own = color;
             if (texture != nullptr) {
                 const Texture::Texel texel = texture->at(wa * a.point + wb * b.point + wc * c.point);
-                if (texel.alpha < 0.5f) continue;
+                if (cuts_out && texel.alpha < 0.5f) continue;
                 own = texel.color;
             }
             depth_[pixel] = depth;

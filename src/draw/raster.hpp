@@ -26,10 +26,10 @@ class Layer {
     Layer(int width, int height);
 
     /// Draws a triangle, both sides, shaded by its normals. What lies below the floor takes the warning
-    /// color. A texture takes the place of the color; where it is more than half transparent nothing is
-    /// drawn.
+    /// color. A texture takes the place of the color; if it cuts the surface out, nothing is drawn where it
+    /// is more than half transparent.
     void triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenVertex& c, const Color& color,
-                  float below = -1e9f, const Texture* texture = nullptr);
+                  float below = -1e9f, const Texture* texture = nullptr, bool cuts_out = false);
 
     bool covered(int x, int y) const { return depth_[at(x, y)] < 1e29f; }
     const Color& color(int x, int y) const { return color_[at(x, y)]; }

@@ -150,7 +150,7 @@ void draw_surface(const SkinnedMesh& mesh, const Texture* texture, float sunk, c
         return result;
     };
     for (const auto& t : mesh.triangles)
-        layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, sunk, texture);
+        layer.triangle(corner(t[0]), corner(t[1]), corner(t[2]), color, sunk, texture, mesh.is_cut_out);
 }
 
 }  // namespace

@@ -105,6 +105,7 @@ Json mesh_json(const SkinnedMesh& mesh, int prop, const Pictures& pictures, Blob
             {"prop", prop},
             {"color", mesh.color},
             {"closed", is_closed(mesh)},
+            {"cut_out", mesh.is_cut_out},
             {"picture", pictures.of(mesh)},
             {"picture_points", blob.add(numbers_of<float>(mesh.picture_points))},
             {"bones", mesh.bones},

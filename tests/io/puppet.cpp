@@ -2,6 +2,7 @@
 #include "workshop.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/draw/picture.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/puppet/puppet.hpp>
 #include <dendraxis/io/sheet/sheet.hpp>
@@ -199,4 +200,21 @@ TEST_CASE("a puppet follows in a folder of results, and a changed picture is not
     CHECK(workshop::run_tool(command).out.find("up to date") == std::string::npos);
     const Character again = io::load_character(desk.folder / "bow.glb");
     CHECK(again.clips.size() == 1);
+}
+
+TEST_CASE("pictures of puppets show their parts' own pictures, cut out") {
+    io::Rig rig = io::load_rig(puppet_file("ferryman"));
+    const auto drawn = [&] {
+        draw::Panel panel{&rig.character, &rig.chart, rest_pose(rig.character.skeleton), "", ""};
+        return draw::draw_png({&panel, 1}, {.width = 200, .height = 300, .plain = true});
+    };
+    const auto as_it_is = drawn();
+    for (SkinnedMesh& mesh : rig.character.meshes) mesh.is_cut_out = false;
+    const auto not_cut_out = drawn();
+    for (SkinnedMesh& mesh : rig.character.meshes) mesh.picture = -1;
+    const auto plain = drawn();
+    CHECK(as_it_is != not_cut_out);
+    CHECK(not_cut_out != plain);
+    // Rims and faces take more bytes than plain quads.
+    CHECK(as_it_is.size() > plain.size());
 }

@@ -25,6 +25,7 @@ struct SkinnedMesh {
     std::array<float, 3> color{0.8f, 0.8f, 0.8f};  ///< linear red, green, blue, 0 to 1
     int picture = -1;  ///< the image of its file that colors it, for `io::pictures_of`; -1: none
     std::vector<Eigen::Vector2f> picture_points = {};  ///< where in its picture each vertex is, or none
+    bool is_cut_out = false;  ///< by its picture: what is more than half transparent is not there
 };
 
 /// Where the vertices are when the bones stand at `bone_matrices` (model space, one a bone of the skeleton).

@@ -149,6 +149,7 @@ void read_picture(const GltfFile& file, const Primitive& primitive, SkinnedMesh&
     for (std::size_t i = 0; i < numbers.size(); i += 2)
         mesh.picture_points.emplace_back(numbers[i], numbers[i + 1]);
     mesh.picture = file.model.textures[static_cast<std::size_t>(texture.index)].source;
+    mesh.is_cut_out = materials[static_cast<std::size_t>(primitive.material)].alphaMode != "OPAQUE";
 }
 
 }  // namespace
