@@ -1,5 +1,5 @@
-// One diver plays, a crew follows; in the middle one of them becomes somebody else. Usage: 15_crew
-// CREW.cast.json
+// One plays a clip, a crew follows; in the middle the first of them becomes somebody else. Usage:
+// 15_crew CREW.cast.json CLIP ID
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/sheet/cast_file.hpp>
 #include <dendraxis/pipeline/threads.hpp>
@@ -10,8 +10,8 @@
 namespace dx = dendraxis;
 
 int main(int count, char** words) {
-    if (count != 2) {
-        fmt::print(stderr, "usage: {} CREW.cast.json\n", words[0]);
+    if (count != 4) {
+        fmt::print(stderr, "usage: {} CREW.cast.json CLIP ID\n", words[0]);
         return 2;
     }
     try {
@@ -22,11 +22,11 @@ int main(int count, char** words) {
         std::vector<dx::CastMember> crew;
         for (std::size_t body = 0; body < cast.ids().size(); ++body) crew.push_back(cast.add(body));
 
-        const dx::Clip& haul = file.source.character.clip("haul-rope");
-        for (std::size_t frame = 0; frame < haul.frame_count(); ++frame) {
-            if (frame == haul.frame_count() / 2)  // between two frames, by id
-                cast.swap(crew.front(), cast.body("deckhand"));
-            cast.play(haul.frame(frame), 1.0f / haul.fps, dx::pipeline::on_threads);
+        const dx::Clip& clip = file.source.character.clip(words[2]);
+        for (std::size_t frame = 0; frame < clip.frame_count(); ++frame) {
+            if (frame == clip.frame_count() / 2)  // between two frames, by id
+                cast.swap(crew.front(), cast.body(words[3]));
+            cast.play(clip.frame(frame), 1.0f / clip.fps, dx::pipeline::on_threads);
             if (frame % 20 != 0) continue;
             fmt::print("frame {:2}:", frame);
             for (const dx::CastMember member : crew)

@@ -200,7 +200,10 @@ TEST_CASE("the examples of inverse kinematics run") {
     REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
     CHECK(outcome.out.find("0.33 s  limp") != std::string::npos);
     CHECK(outcome.out.find("2.67 s  following") != std::string::npos);
-    outcome = workshop::run(folder + "/15_crew " + demo("crew.cast.json"));
+    outcome = workshop::run(folder + "/15_crew " + demo("fair.cast.json") + " bow net-mender");
+    CHECK(outcome.out.find("frame 20:  ferryman (19 bones)") != std::string::npos);
+    CHECK(outcome.out.find("frame 40:  net-mender (") != std::string::npos);
+    outcome = workshop::run(folder + "/15_crew " + demo("crew.cast.json") + " haul-rope deckhand");
     CHECK(outcome.status == 0);
     CHECK(outcome.out.find("frame 20:  bosun (59 bones)") != std::string::npos);
     CHECK(outcome.out.find("frame 40:  deckhand (") != std::string::npos);
