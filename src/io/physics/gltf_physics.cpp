@@ -43,7 +43,6 @@ class PhysicsWriter {
  public:
     PhysicsWriter(const Character& character, const Chart& chart, const RagdollPlan& plan)
         : character_(character),
-          chart_(chart),
           plan_(plan),
           binding_(plan, chart),
           rest_(rest_in_model_space(chart.skeleton)),
@@ -154,7 +153,6 @@ class PhysicsWriter {
     }
 
     const Character& character_;
-    const Chart& chart_;
     const RagdollPlan& plan_;
     RagdollBinding binding_;
     std::vector<Transform> rest_;

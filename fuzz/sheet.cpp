@@ -1,0 +1,42 @@
+// Rig sheets and, by the first byte, pairings, casts and props, for the demo's bosun.
+#include "common.hpp"
+
+#include <dendraxis/io/props/props.hpp>
+#include <dendraxis/io/sheet/cast_file.hpp>
+#include <dendraxis/io/sheet/ragdoll_sheet.hpp>
+#include <dendraxis/io/sheet/sheet.hpp>
+#include <dendraxis/io/sheet/socket_sheet.hpp>
+
+namespace {
+
+namespace fs = std::filesystem;
+
+void copy_beside(const fs::path& file, const char* name) {
+    if (!fs::exists(file.parent_path() / name))
+        fs::copy(fs::path(DENDRAXIS_DEMO_FOLDER) / name, file.parent_path() / name);
+}
+
+}  // namespace
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
+    if (size == 0) return 0;
+    const char* names[] = {"input.rig.json", "input.pair.json", "input.cast.json", "mallet.prop.json"};
+    const std::size_t kind = data[0] % 4;
+    const fs::path file = fuzz::file_with(names[kind], data + 1, size - 1);
+    for (const char* name : {"lantern-man.glb", "mallet.glb"}) copy_beside(file, name);
+    static const dendraxis::io::Rig puppet =
+        dendraxis::io::load_rig(fs::path(DENDRAXIS_DEMO_FOLDER) / "lantern-man.glb");
+    fuzz::refuse_or_do([&] {
+        if (kind == 0) {
+            const dendraxis::io::Rig rig = dendraxis::io::load_rig(file);
+            dendraxis::Findings findings;
+            dendraxis::io::sockets_of(file, rig, findings);
+            // Building one anew takes longer than all else.
+            if (rig.sheet.find("\"ragdoll\"") != std::string::npos) dendraxis::io::ragdoll_of(file, rig);
+        }
+        if (kind == 1) dendraxis::io::read_pairing(file, puppet, puppet);
+        if (kind == 2) dendraxis::io::read_cast(file);
+        if (kind == 3) dendraxis::io::load_prop(file.parent_path() / "mallet.glb");
+    });
+    return 0;
+}
