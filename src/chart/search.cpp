@@ -220,7 +220,7 @@ class Reader {
         for (const Branch& branch : body_.branches) {
             const bool here = std::find(own.begin(), own.end(), branch.holder) != own.end();
             if (here && branch.partner != -1 && branch.length < 0.2f * body_.size) {
-                score += 0.5f;
+                score += body_.has_skin ? 0.5f : 1.0f;
                 break;
             }
         }
@@ -230,7 +230,8 @@ class Reader {
         const Vec3 top = body_.has_skin ? body_.middle[static_cast<std::size_t>(skull)] : tip;
         const float rise = body_.height(top) - body_.height(start);
         // Tails are rows of many bones; necks seldom are.
-        score -= 0.15f * std::max(0.0f, static_cast<float>(own.size()) - 4.0f);
+        const float row = body_.has_skin ? 0.15f : 0.3f;
+        score -= row * std::max(0.0f, static_cast<float>(own.size()) - 4.0f);
         score += weights_.order * clamped(rise / 0.12f) * (reading.arms != -1 ? 1.5f : 0.4f);
         if (reading.arms == -1 && reading.legs.size() > 1) {
             // On four legs the head leads away from the hind legs.

@@ -181,6 +181,10 @@ TEST_CASE("what is wrong in a parts file is told with its line, and nothing is w
         p["joints"][1]["bends"] = "clockwise";
     });
     says("is not as its schema asks", [](json& p) { p["joints"][1]["position"] = {1}; });
+    const std::string file = desk.write(small());
+    std::ofstream(file) << R"({"format": "dendraxis-puppet", "version": 1, "pixels_per_metre": 1e999})";
+    CHECK(workshop::run_tool("chart " + file).err.find("holds a number that is too large") !=
+          std::string::npos);
     std::ofstream(desk.folder / "part.png", std::ios::trunc) << "no picture";
     says("is no picture that can be read", [](json&) {});
 }

@@ -217,6 +217,8 @@ JsonDocument parse_document(const std::string& name, std::string text, Schema sc
                                          document.text.begin() + static_cast<std::ptrdiff_t>(end), '\n');
         throw Error(name, "is not valid JSON", fmt::format("line {}", line),
                     "check for a missing comma or quote there");
+    } catch (const Json::out_of_range&) {
+        throw Error(name, "holds a number that is too large", "", "no number in it may be beyond 1e308");
     }
     // JSON readers keep one of the two; which one was meant only its writer knows.
     if (!twice.empty())
