@@ -14,6 +14,7 @@ namespace {
 constexpr float k_no_skin_shared = 0.02f;
 constexpr float k_much_skin_shared = 0.3f;
 constexpr float k_far_less = 0.15f;  // shared with the parent, of what is shared with the better one
+constexpr std::size_t k_crowd = 300;
 constexpr std::size_t k_heap = 5;  // a node without flesh that so many parts hang on holds a heap, not a body
 
 float distance_to_segment(const Vec3& point, const Vec3& a, const Vec3& b) {
@@ -178,7 +179,8 @@ class Hanger {
             const auto& next = children[index(from)];
             return std::any_of(next.begin(), next.end(), [&](int child) { return body_.lives(child); });
         };
-        if (above == k_no_bone || leads_on(bone)) return false;
+        // Where hundreds hang on one bone it is no body whose limbs they could lie in.
+        if (above == k_no_bone || leads_on(bone) || children[index(above)].size() > k_crowd) return false;
         for (const int sibling : children[index(above)]) {
             if (sibling == bone || !body_.lives(sibling)) continue;
             const Vec3 line = body_.at(sibling) - body_.at(above);

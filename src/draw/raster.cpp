@@ -6,12 +6,29 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace dendraxis::draw {
 namespace {
 
 float edge(const Vec3& a, const Vec3& b, float x, float y) {
     return (b.x() - a.x()) * (y - a.y()) - (b.y() - a.y()) * (x - a.x());
+}
+
+// Where a row of pixels crosses a triangle; none: from far right to far left.
+std::pair<float, float> span_at(float y, const Vec3& a, const Vec3& b, const Vec3& c) {
+    float from = 1e9f;
+    float to = -1e9f;
+    const auto cross = [&](const Vec3& p, const Vec3& q) {
+        if ((p.y() <= y) == (q.y() <= y)) return;
+        const float x = p.x() + (y - p.y()) / (q.y() - p.y()) * (q.x() - p.x());
+        from = std::min(from, x);
+        to = std::max(to, x);
+    };
+    cross(a, b);
+    cross(b, c);
+    cross(c, a);
+    return {from, to};
 }
 
 Color shaded(const Color& color, const Vec3& normal) {
@@ -48,9 +65,12 @@ void Layer::triangle(const ScreenVertex& a, const ScreenVertex& b, const ScreenV
     const int bottom =
         static_cast<int>(std::clamp(std::ceil(vertical.second), 0.0f, static_cast<float>(height_)));
     for (int y = top; y < bottom; ++y) {
-        for (int x = left; x < right; ++x) {
+        const float py = static_cast<float>(y) + 0.5f;
+        const auto [from, to] = span_at(py, a.position, b.position, c.position);
+        const int first = std::max(left, static_cast<int>(std::max(from, 0.0f)) - 1);
+        const int end = std::min(right, static_cast<int>(std::min(to, static_cast<float>(width_))) + 2);
+        for (int x = first; x < end; ++x) {
             const float px = static_cast<float>(x) + 0.5f;
-            const float py = static_cast<float>(y) + 0.5f;
             const float wa = edge(b.position, c.position, px, py) / area;
             const float wb = edge(c.position, a.position, px, py) / area;
             const float wc = 1.0f - wa - wb;
