@@ -28,8 +28,7 @@ std::vector<float> calmed(const std::vector<float>& values, float sigma) {
     std::vector<float> result;
     std::vector<float> around;
     for (int f = 0; f < count; ++f) {
-        around.assign(rough.begin() + std::max(0, f - reach),
-                      rough.begin() + std::min(count, f + reach + 1));
+        around.assign(rough.begin() + std::max(0, f - reach), rough.begin() + std::min(count, f + reach + 1));
         const auto middle = around.begin() + static_cast<std::ptrdiff_t>(around.size() / 2);
         std::nth_element(around.begin(), middle, around.end());
         const auto i = static_cast<std::size_t>(f);

@@ -232,7 +232,8 @@ void tell_what_to_open(const Script& script) {
              {"let-go.png", "the diver losing his hat"},
              {"cast.png",
               "two of the crew that does what the diver does: all of them are in the folder cast"},
-             {"fair.png", "the lantern-man bows, and three flat puppets with him, each the way that it faces"},
+             {"fair.png",
+              "the lantern-man bows, and three flat puppets with him, each the way that it faces"},
              {"bosun-moving.glb", "the bosun with all clips: any glTF viewer plays it"},
              {"bosun.rig.json", "what was found out about the bosun; plain text"},
              {"diver-to-bosun.pair.json", "which chain answers to which; edit it and run `retarget` again"}})

@@ -96,7 +96,8 @@ int run_retarget(const RetargetArguments& arguments) {
         return status;
     }
     const auto& from = arguments.source.empty() ? arguments.motions.front() : arguments.source;
-    fmt::print("{}\n", bold(fmt::format("{} -> {}", io::character_name(from), io::character_name(arguments.target))));
+    fmt::print("{}\n",
+               bold(fmt::format("{} -> {}", io::character_name(from), io::character_name(arguments.target))));
     if (report.chains > 0)
         fmt::print("  {} chains paired; root motion x {:.3f}, hips' height x {:.3f}\n", report.chains,
                    report.leg_ratio, report.hips_ratio);

@@ -22,11 +22,12 @@ bool same_ending(const std::filesystem::path& file, const std::string& ending);
 /// The name of the character in a file: the file's, without its ending.
 std::string character_name(const std::filesystem::path& file);
 
-/// Reads a character from a .glb or .gltf file, or a puppet from its parts file (io/puppet/puppet.hpp), or bare bones and a clip from a .bvh file.
-/// Bones are: every joint of every skin; what stands between joints, with the node that joins several trees
-/// of them; what hangs below them and shows nothing. Without a skin the node tree is the skeleton. Bones do
-/// not depend on clips: what a clip moves above the first bone is carried by that bone. Throws `Error` where
-/// the file is missing, damaged, or holds no bones. Not safe to call on one file that another thread writes.
+/// Reads a character from a .glb or .gltf file, or a puppet from its parts file (io/puppet/puppet.hpp), or
+/// bare bones and a clip from a .bvh file. Bones are: every joint of every skin; what stands between joints,
+/// with the node that joins several trees of them; what hangs below them and shows nothing. Without a skin
+/// the node tree is the skeleton. Bones do not depend on clips: what a clip moves above the first bone is
+/// carried by that bone. Throws `Error` where the file is missing, damaged, or holds no bones. Not safe to
+/// call on one file that another thread writes.
 Character load_character(const std::filesystem::path& file, const LoadOptions& options = {});
 
 /// Reads a character from a GLB or glTF document in memory, which must hold its buffers within it. `name`
