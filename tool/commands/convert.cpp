@@ -64,9 +64,9 @@ int run_convert(const ConvertArguments& arguments) {
 
 void add_convert(CommandLine& line) {
     auto arguments = std::make_shared<ConvertArguments>();
-    CLI::App* c = line.add("convert", "Turn .bvh into .glb, or a clip of a .glb into .bvh",
+    CLI::App* c = line.add("convert", "Turn .bvh or a puppet into .glb, or a clip of a .glb into .bvh",
                            "convert walk.bvh walk.glb", arguments, run_convert);
-    add_file(c, "IN", arguments->in, "a .bvh, .glb or .gltf file");
+    add_file(c, "IN", arguments->in, "a .bvh, .glb, .gltf or .puppet.json file");
     add_file(c, "OUT", arguments->out, "the result (.glb or .bvh)");
     c->add_option("--clip", arguments->clip, "the clip to convert; a .bvh file holds one")
         ->option_text("NAME");
