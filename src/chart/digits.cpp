@@ -170,7 +170,8 @@ std::vector<Digit> digits_of(const Body& body, int hand) {
             digits.push_back({row_from(body, child), child});
         }
     }
-    // A held thing is no digit: one bone among rows that nothing ends, or far longer than the others.
+    // A held thing is no digit: a lone bone among rows, longer or (without skin) with no end of its own, or
+    // anything far longer than the others.
     const auto length = [&](const Digit& digit) {
         float sum = (body.end(digit.bones.back()) - body.at(digit.bones.back())).norm();
         for (std::size_t i = 1; i < digit.bones.size(); ++i)

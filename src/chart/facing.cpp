@@ -200,9 +200,9 @@ void stand_up(Body& body, const Vec3& up) {
     body.high = -1e30f;
     for (int bone = 0; bone < static_cast<int>(body.count()); ++bone) {
         if (!body.lives(bone) || (body.has_skin && body.mass_of(bone) <= 0.0f)) continue;
-        // Without skin a root on the floor is no part of the body: feet may end well above it.
-        const bool root = !body.has_skin && body.hangs_on(bone) == k_no_bone && !body.branches.empty();
-        if (root) continue;
+        // Without skin a root may as well stand on the floor, with the feet ending above it: it does not
+        // count.
+        if (!body.has_skin && body.hangs_on(bone) == k_no_bone && !body.branches.empty()) continue;
         const bool ends = body.hanging(bone).empty();
         for (const Vec3& point : {body.at(bone), ends ? body.end(bone) : body.at(bone)}) {
             body.low = std::min(body.low, point.dot(up));

@@ -62,7 +62,7 @@ class TwinFinder {
                                  static_cast<float>(hanging_from(body_, b).size()));
         const float flesh = ratio(body_.mass_below[static_cast<std::size_t>(a)],
                                   body_.mass_below[static_cast<std::size_t>(b)]);
-        // What hangs on beyond says little if as many joints as a limb has lie alike to a few percent.
+        // If the joints of a whole limb are alike to a few percent, what hangs beyond them counts little.
         const float alike = 1.0f - apart / whole;
         const float beyond =
             twins.a.size() < k_limb ? 1.0f : 1.0f - 0.7f * std::clamp((alike - 0.92f) / 0.06f, 0.0f, 1.0f);

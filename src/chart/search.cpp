@@ -230,7 +230,7 @@ class Reader {
         const Vec3 top = body_.has_skin ? body_.middle[static_cast<std::size_t>(skull)] : tip;
         const float rise = body_.height(top) - body_.height(start);
         // Tails are rows of many bones; necks seldom are.
-        const float row = body_.has_skin ? 0.15f : 0.3f;
+        const float row = body_.has_skin ? 0.15f : 0.3f;  // without skin little else tells them apart
         score -= row * std::max(0.0f, static_cast<float>(own.size()) - 4.0f);
         score += weights_.order * clamped(rise / 0.12f) * (reading.arms != -1 ? 1.5f : 0.4f);
         if (reading.arms == -1 && reading.legs.size() > 1) {

@@ -1,4 +1,5 @@
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/format.h>
@@ -199,6 +200,15 @@ std::vector<std::uint8_t> read_bytes(const fs::path& path) {
     bytes.resize(static_cast<std::size_t>(in.gcount()));
     if (in) bytes.insert(bytes.end(), std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>());
     return bytes;
+}
+
+std::string nearest_file(const fs::path& path) {
+    std::error_code ignored;
+    std::vector<std::string> names;
+    for (const fs::directory_entry& entry :
+         fs::directory_iterator(path.parent_path().empty() ? "." : path.parent_path(), ignored))
+        names.push_back(entry.path().filename().string());
+    return nearest_name(path.filename().string(), names);
 }
 
 std::string read_text(const fs::path& path) {

@@ -4,8 +4,6 @@
 
 #include "smoothing.hpp"
 
-#include <dendraxis/chart/contacts.hpp>
-
 namespace dendraxis::detail {
 namespace {
 
@@ -39,21 +37,6 @@ Usual usual_rise(const std::vector<LegWish>& legs) {
     return usual;
 }
 
-// While nothing stands, the shift passes from one landing's to the next.
-void fill_gaps(std::vector<float>& shift, const std::vector<float>& known) {
-    const auto gaps = spans_where(shift.size(), [&](std::size_t f) { return known[f] <= k_known; });
-    for (const FrameSpan& gap : gaps) {
-        const bool starts = gap.first == 0;
-        const bool ends = gap.last + 1 == shift.size();
-        if (starts && ends) return;
-        const float a = shift[starts ? gap.last + 1 : gap.first - 1];
-        const float b = shift[ends ? gap.first - 1 : gap.last + 1];
-        const auto count = static_cast<float>(gap.last - gap.first + 2);
-        for (std::size_t f = gap.first; f <= gap.last; ++f)
-            shift[f] = a + smoother_step(static_cast<float>(f - gap.first + 1) / count) * (b - a);
-    }
-}
-
 void lower_for_reach(std::vector<float>& shift, const std::vector<LegWish>& legs, float sigma) {
     std::vector<float> too_high(shift.size(), 0.0f);
     for (const LegWish& leg : legs) {
@@ -80,7 +63,8 @@ std::vector<float> hips_shift(const std::vector<LegWish>& legs, float sigma) {
         }
         if (known[f] > k_known) shift[f] = sum / known[f];
     }
-    fill_gaps(shift, known);
+    // While nothing stands, the shift passes from one landing's to the next.
+    fill_gaps(shift, [&](std::size_t f) { return known[f] > k_known; });
     shift = smoothed(shift, sigma);
     lower_for_reach(shift, legs, sigma);
     return shift;

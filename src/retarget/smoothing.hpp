@@ -2,9 +2,11 @@
 #pragma once
 
 #include <dendraxis/base/transform.hpp>
+#include <dendraxis/chart/contacts.hpp>
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -52,6 +54,24 @@ std::vector<Value> smoothed(const std::vector<Value>& values, float sigma, Beyon
 inline float smoother_step(float t) {
     t = std::clamp(t, 0.0f, 1.0f);
     return t * t * t * (t * (6.0f * t - 15.0f) + 10.0f);
+}
+
+/// Passes from the value before each gap of unknown values to the one after it; at either end of the series
+/// from and to `beyond`, or, if that is not given, the value at the gap's other end. Without any known value
+/// nothing is changed.
+template <class IsKnown>
+void fill_gaps(std::vector<float>& values, const IsKnown& is_known, std::optional<float> beyond = {}) {
+    for (const FrameSpan& gap : spans_where(values.size(), [&](std::size_t f) { return !is_known(f); })) {
+        const bool starts = gap.first == 0;
+        const bool ends = gap.last + 1 == values.size();
+        if (starts && ends) return;
+        const float after = ends ? beyond.value_or(values[gap.first - 1]) : values[gap.last + 1];
+        const float before = starts ? beyond.value_or(after) : values[gap.first - 1];
+        const auto count = static_cast<float>(gap.last - gap.first + 2);
+        for (std::size_t f = gap.first; f <= gap.last; ++f)
+            values[f] =
+                before + smoother_step(static_cast<float>(f - gap.first + 1) / count) * (after - before);
+    }
 }
 
 /// The largest value within `reach` frames, then smoothed over as many: never below `values` by more than the

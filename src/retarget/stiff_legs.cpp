@@ -60,14 +60,8 @@ class StiffWalker {
     std::vector<float> shifts(const std::vector<Rise>& rises) const {
         std::vector<float> shift(rises.size(), 0.0f);
         for (std::size_t f = 0; f < rises.size(); ++f) shift[f] = rises[f].standing;
-        for (const FrameSpan& gap :
-             spans_where(rises.size(), [&](std::size_t f) { return !rises[f].stands; })) {
-            const float a = gap.first == 0 ? 0.0f : shift[gap.first - 1];
-            const float b = gap.last + 1 == rises.size() ? 0.0f : shift[gap.last + 1];
-            const auto count = static_cast<float>(gap.last - gap.first + 2);
-            for (std::size_t f = gap.first; f <= gap.last; ++f)
-                shift[f] = a + smoother_step(static_cast<float>(f - gap.first + 1) / count) * (b - a);
-        }
+        fill_gaps(
+            shift, [&](std::size_t f) { return rises[f].stands; }, 0.0f);
         const float sigma = run_.frames_in(k_hips_seconds);
         shift = smoothed(shift, sigma);
         std::vector<float> short_by(rises.size());

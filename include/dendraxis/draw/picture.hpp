@@ -12,7 +12,8 @@
 
 namespace dendraxis::draw {
 
-/// Where the eye is, seen from the character: before it, before it to its left, beside it, behind it.
+/// Where the eye is, seen from the character: before it, before it to its left, beside it, behind it. What is
+/// flat is always seen as it is drawn, or from behind.
 enum class View { front, quarter, side, back };
 
 /// Something that is brought to a position: a ring where it is, a cross where it is to be, a line between

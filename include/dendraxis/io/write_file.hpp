@@ -34,6 +34,9 @@ void write_text(const std::filesystem::path& path, std::string_view text);
 
 /// The whole file. Throws `Error` where it cannot be read.
 std::vector<std::uint8_t> read_bytes(const std::filesystem::path& path);
+
+/// The name of the file or folder beside `path` that is most like its own; empty if none is near.
+std::string nearest_file(const std::filesystem::path& path);
 std::string read_text(const std::filesystem::path& path);
 
 }  // namespace dendraxis::io

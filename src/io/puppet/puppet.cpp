@@ -161,7 +161,7 @@ bool is_puppet(const fs::path& file) {
 }
 
 std::vector<std::uint8_t> puppet_glb(const fs::path& file) {
-    const Puppet puppet = read_puppet(file);
+    const Puppet puppet = read_puppet(file, PuppetOf::all);
     return PuppetGlb(puppet).build();
 }
 
@@ -179,7 +179,7 @@ std::vector<fs::path> puppet_pictures(const fs::path& file) {
 }
 
 void apply_puppet(const fs::path& file, const Character& puppet, bool with_limits, Chart& chart) {
-    const Puppet said = read_puppet(file);
+    const Puppet said = read_puppet(file, PuppetOf::joints);
     if (said.faces == "left") chart.facing = -Vec3::UnitX();
     if (said.faces == "right") chart.facing = Vec3::UnitX();
     if (said.faces == "viewer") chart.facing = Vec3::UnitZ();

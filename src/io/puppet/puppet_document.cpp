@@ -7,6 +7,7 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/io/write_file.hpp>
 
 #include <fmt/format.h>
 
@@ -39,7 +40,7 @@ class Reader {
  public:
     explicit Reader(const fs::path& file) : file_(file), document_(open_document(file, Schema::puppet)) {}
 
-    Puppet read() {
+    Puppet read(PuppetOf of) {
         const Json& json = document_.json;
         puppet_.pixels_per_metre = json["pixels_per_metre"].get<float>();
         puppet_.faces = json.value("faces", "");
@@ -49,6 +50,7 @@ class Reader {
             find_parent(json["joints"][i], fmt::format("/joints/{}", i), puppet_.joints[i]);
         refuse_loops();
         for (std::size_t i = 0; i < json["joints"].size(); ++i) bend_to_one_side(json["joints"][i], i);
+        if (of == PuppetOf::joints) return std::move(puppet_);
         for (std::size_t i = 0; i < json["parts"].size(); ++i)
             read_part(json["parts"][i], fmt::format("/parts/{}", i));
         std::sort(puppet_.parts.begin(), puppet_.parts.end(),
@@ -159,11 +161,7 @@ class Reader {
         std::error_code ignored;
         const fs::path named = file_.parent_path() / image;
         if (fs::exists(named, ignored)) return;
-        std::vector<std::string> names;
-        const fs::path folder = named.parent_path().empty() ? fs::path(".") : named.parent_path();
-        for (const fs::directory_entry& entry : fs::directory_iterator(folder, ignored))
-            names.push_back(entry.path().filename().string());
-        const std::string nearest = nearest_name(named.filename().string(), names);
+        const std::string nearest = nearest_file(named);
         document_.fail(
             "there is no picture '" + image + "'", pointer,
             nearest.empty()
@@ -200,8 +198,8 @@ class Reader {
 
 }  // namespace
 
-Puppet read_puppet(const fs::path& file) {
-    return Reader(file).read();
+Puppet read_puppet(const fs::path& file, PuppetOf of) {
+    return Reader(file).read(of);
 }
 
 }  // namespace dendraxis::io

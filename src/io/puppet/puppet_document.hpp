@@ -37,7 +37,10 @@ struct Puppet {
     std::vector<Picture> pictures;
 };
 
+/// What of a puppet is wanted: all, or no parts and pictures.
+enum class PuppetOf { all, joints };
+
 /// Throws `Error` with line and pointer.
-Puppet read_puppet(const std::filesystem::path& file);
+Puppet read_puppet(const std::filesystem::path& file, PuppetOf of);
 
 }  // namespace dendraxis::io

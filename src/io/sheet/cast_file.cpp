@@ -3,7 +3,7 @@
 #include "../json/json_document.hpp"
 
 #include <dendraxis/base/error.hpp>
-#include <dendraxis/base/nearest_name.hpp>
+#include <dendraxis/io/write_file.hpp>
 
 namespace dendraxis::io {
 namespace {
@@ -14,11 +14,7 @@ namespace fs = std::filesystem;
 void require_file(const fs::path& file) {
     std::error_code ignored;
     if (fs::exists(file, ignored)) return;
-    std::vector<std::string> names;
-    for (const fs::directory_entry& entry :
-         fs::directory_iterator(file.parent_path().empty() ? "." : file.parent_path(), ignored))
-        names.push_back(entry.path().filename().string());
-    const std::string nearest = nearest_name(file.filename().string(), names);
+    const std::string nearest = nearest_file(file);
     throw Error(file.string(), "does not exist", "",
                 nearest.empty() ? "check its path" : "did you mean '" + nearest + "'?");
 }
