@@ -10,6 +10,7 @@
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/sim/world.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <fmt/core.h>
 

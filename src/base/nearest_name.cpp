@@ -44,4 +44,10 @@ std::string nearest_name(std::string_view wanted, std::span<const std::string> n
     return best;
 }
 
+std::string did_you_mean(std::string_view wanted, std::span<const std::string> names,
+                         const std::string& otherwise) {
+    const std::string nearest = nearest_name(wanted, names);
+    return nearest.empty() ? otherwise : "did you mean '" + nearest + "'?";
+}
+
 }  // namespace dendraxis

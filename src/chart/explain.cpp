@@ -142,8 +142,8 @@ class Explainer {
 
 BoneExplanation explain(const Character& character, int bone) {
     if (bone < 0 || bone >= static_cast<int>(character.skeleton.size()))
-        throw Error(character.file.empty() ? character.name : character.file, "has no such bone", "",
-                    "see what `dendraxis chart` calls its bones");
+        throw Error(ErrorCode::unknown_name, character.file.empty() ? character.name : character.file,
+                    "has no such bone", "", "see what `dendraxis chart` calls its bones");
     return Explainer(character, bone).run();
 }
 

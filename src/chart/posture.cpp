@@ -16,9 +16,8 @@ std::vector<Transform> turned_pose(const Chart& chart, std::vector<Transform> po
         if (bone == k_no_bone) {
             std::vector<std::string> labels;
             for (const Bone& candidate : skeleton.bones()) labels.push_back(candidate.label);
-            const std::string nearest = nearest_name(turn.bone, labels);
-            throw Error(chart.character, "has no bone '" + turn.bone + "' to turn", "",
-                        nearest.empty() ? "see `dendraxis survey`" : "did you mean '" + nearest + "'?");
+            throw Error(ErrorCode::unknown_name, chart.character, "has no bone '" + turn.bone + "' to turn",
+                        "", did_you_mean(turn.bone, labels, "see `dendraxis survey`"));
         }
         const Vec3 radians = turn.degrees / k_degrees;
         if (radians.norm() < 1e-9f) continue;
@@ -39,10 +38,8 @@ std::vector<Transform> stance_pose(const Chart& chart, const std::string& name) 
     if (found == chart.stances.end()) {
         std::vector<std::string> names;
         for (const auto& [known, turns] : chart.stances) names.push_back(known);
-        const std::string nearest = nearest_name(name, names);
-        throw Error(
-            chart.character, "has no stance '" + name + "'", "",
-            nearest.empty() ? "add it to \"stances\" in its sheet" : "did you mean '" + nearest + "'?");
+        throw Error(ErrorCode::unknown_name, chart.character, "has no stance '" + name + "'", "",
+                    did_you_mean(name, names, "add it to \"stances\" in its sheet"));
     }
     return turned_pose(chart, rest_pose(chart.skeleton), found->second);
 }
@@ -80,7 +77,7 @@ std::vector<float> chain_mask(const Chart& chart, std::span<const std::string> c
     for (const std::string& name : chains) {
         const Chain* chain = chart.find(name);
         if (chain == nullptr || chain->bones.empty())
-            throw Error(chart.character, "has no chain '" + name + "'");
+            throw Error(ErrorCode::unknown_name, chart.character, "has no chain '" + name + "'");
         for (std::size_t i = 0; i < mask.size(); ++i) {
             if (chart.skeleton.is_above(chain->bones.front(), static_cast<int>(i))) mask[i] = 1.0f;
         }

@@ -39,11 +39,10 @@ BodyPart body_part(const std::string& name, const Character& character, const Ch
         std::find_if(segments.begin(), segments.end(), [&](const Segment& s) { return s.name == name; });
     if (found == segments.end()) {
         const std::vector<std::string> names = parts_of_body(chart);
-        const std::string nearest = nearest_name(name, names);
         std::string all;
         for (const std::string& one : names) all += (all.empty() ? "" : ", ") + one;
-        throw Error(chart.character, "has no part '" + name + "'", "",
-                    nearest.empty() ? "its parts are " + all : "did you mean '" + nearest + "'?");
+        throw Error(ErrorCode::unknown_name, chart.character, "has no part '" + name + "'", "",
+                    did_you_mean(name, names, "its parts are " + all));
     }
     const Quat upright = chart.to_upright();
     BodyPart part;

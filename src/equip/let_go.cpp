@@ -1,7 +1,7 @@
 #include <dendraxis/equip/let_go.hpp>
 
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <Eigen/Eigenvalues>
 

@@ -3,8 +3,8 @@
 
 #include "piece_skin.hpp"
 
-#include <dendraxis/equip/surface.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <fmt/format.h>
 

@@ -2,7 +2,7 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <algorithm>
 #include <array>

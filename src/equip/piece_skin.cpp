@@ -1,6 +1,6 @@
 #include "piece_skin.hpp"
 
-#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <algorithm>
 #include <cmath>

@@ -5,7 +5,7 @@
 #include "piece_shell.hpp"
 
 #include <dendraxis/equip/fit_piece.hpp>
-#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/geometry/surface.hpp>
 
 namespace dendraxis::detail {
 

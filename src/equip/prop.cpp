@@ -3,7 +3,7 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/chart/unit.hpp>
-#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <fmt/format.h>
 
@@ -31,7 +31,7 @@ PropGrip Prop::grip(const std::string& grip_name) const {
         names.push_back(one.name);
     }
     const std::string nearest = nearest_name(grip_name, names);
-    throw Error(name, "has no grip '" + grip_name + "'", "",
+    throw Error(ErrorCode::unknown_name, name, "has no grip '" + grip_name + "'", "",
                 "it has '" + (nearest.empty() ? names.front() : nearest) + "'");
 }
 

@@ -1,8 +1,8 @@
 #include "segments.hpp"
 
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/equip/surface.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <algorithm>
 

@@ -39,11 +39,9 @@ Findings check_windows(std::span<const ClipWindow> windows, std::span<const Clip
         if (clip == clips.end()) {
             std::vector<std::string> names;
             for (const Clip& one : clips) names.push_back(one.name);
-            const std::string nearest = nearest_name(window.clip, names);
-            findings.push_back(
-                {Severity::warning, "window.no-clip", where,
-                 "the character has no clip '" + window.clip + "'",
-                 nearest.empty() ? "name one of its clips" : "did you mean '" + nearest + "'?"});
+            findings.push_back({Severity::warning, "window.no-clip", where,
+                                "the character has no clip '" + window.clip + "'",
+                                did_you_mean(window.clip, names, "name one of its clips")});
             continue;
         }
         const float last = static_cast<float>(clip->frame_count()) - 1.0f;

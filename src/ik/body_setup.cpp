@@ -80,11 +80,9 @@ Effector effector_of(const Chart& chart, std::string_view name) {
     }
     if (effector.bone == k_no_bone) {
         const std::vector<std::string> names = effector_names(chart);
-        const std::string nearest = nearest_name(std::string(name), names);
-        throw Error(chart.file.empty() ? chart.character : chart.file,
+        throw Error(ErrorCode::unknown_name, chart.file.empty() ? chart.character : chart.file,
                     "has no limb or bone '" + std::string(name) + "'", "",
-                    nearest.empty() ? "see what `dendraxis chart` calls its limbs"
-                                    : "did you mean '" + nearest + "'?");
+                    did_you_mean(name, names, "see what `dendraxis chart` calls its limbs"));
     }
     const Transform holder = rest_in_model_space(chart.skeleton)[static_cast<std::size_t>(effector.bone)];
     effector.target = holder.translation + holder.rotation * effector.offset;

@@ -26,7 +26,7 @@ constexpr std::string_view k_unfinished = ".unfinished-";
 constexpr std::chrono::seconds k_just_made{1};
 
 [[noreturn]] void cannot_write(const fs::path& path, const std::string& reason) {
-    throw Error(path.string(), "cannot be written: " + reason, "",
+    throw Error(ErrorCode::cannot_write, path.string(), "cannot be written: " + reason, "",
                 "choose a place that exists and that you may write to");
 }
 
@@ -172,7 +172,7 @@ void refuse_to_replace(const fs::path& out, std::span<const fs::path> inputs) {
     for (const fs::path& input : inputs) {
         std::error_code ignored;
         if (!input.empty() && fs::equivalent(out, input, ignored))
-            throw Error(out.string(), "would be written over while it is read", "",
+            throw Error(ErrorCode::cannot_write, out.string(), "would be written over while it is read", "",
                         "choose another name for the output");
     }
 }
@@ -184,12 +184,12 @@ void write_text(const fs::path& path, std::string_view text) {
 
 std::vector<std::uint8_t> read_bytes(const fs::path& path) {
     if (fs::is_directory(path)) {
-        throw Error(path.string(), "is a folder", "", "name a file");
+        throw Error(ErrorCode::cannot_read, path.string(), "is a folder", "", "name a file");
     }
     std::ifstream in(path, std::ios::binary);
     if (!in) {
-        throw Error(path.string(), std::string("cannot be read: ") + std::strerror(errno), "",
-                    "check the path");
+        throw Error(ErrorCode::cannot_read, path.string(),
+                    std::string("cannot be read: ") + std::strerror(errno), "", "check the path");
     }
     // As one block where the length is known, piece by piece where it is not (a pipe).
     std::vector<std::uint8_t> bytes;

@@ -75,8 +75,8 @@ std::vector<CastLine> retarget_cast(const io::CastFile& cast, const std::vector<
         for (const io::CastEntry& any : cast.entries) {
             const bool reads = any.rig && fs::equivalent(line.file, any.rig->character.file, ignored);
             if (reads || fs::equivalent(line.file, cast.source.character.file, ignored))
-                throw Error(line.file, "is read by the cast and would be written over", "",
-                            "choose another folder");
+                throw Error(ErrorCode::cannot_write, line.file,
+                            "is read by the cast and would be written over", "", "choose another folder");
         }
     }
     io::remove_unfinished(out_dir);

@@ -311,9 +311,8 @@ class SetRunner {
             for (const fs::path& file : files) {
                 for (const Clip& clip : io::load_character(file).clips) names.push_back(clip.name);
             }
-            const std::string nearest = nearest_name(name, names);
-            throw Error(files.front().string(), "has no clip '" + name + "'", "",
-                        nearest.empty() ? "see `dendraxis survey`" : "did you mean '" + nearest + "'?");
+            throw Error(ErrorCode::unknown_name, files.front().string(), "has no clip '" + name + "'", "",
+                        did_you_mean(name, names, "see `dendraxis survey`"));
         }
     }
 

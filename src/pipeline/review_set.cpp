@@ -137,9 +137,8 @@ class ReviewRunner {
         for (const std::string& name : set_.clips) {
             if (all_.contains(name)) continue;
             const std::vector<std::string> names(all_.begin(), all_.end());
-            const std::string nearest = nearest_name(name, names);
-            throw Error(sources_.front().string(), "there is no clip '" + name + "'", "",
-                        nearest.empty() ? "see `dendraxis survey`" : "did you mean '" + nearest + "'?");
+            throw Error(ErrorCode::unknown_name, sources_.front().string(), "there is no clip '" + name + "'",
+                        "", did_you_mean(name, names, "see `dendraxis survey`"));
         }
     }
 

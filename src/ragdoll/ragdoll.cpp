@@ -49,7 +49,8 @@ Ragdoll::Ragdoll(const RagdollBinding& binding, const RagdollSettings& settings)
     alive_.assign(count, 0);
     for (const std::string& name : {settings.profile, settings.alive}) {
         if (name.empty() || plan.profiles.contains(name)) continue;
-        throw Error("ragdoll", "has no profile '" + name + "'", "", "add it to `profiles` in its sheet");
+        throw Error(ErrorCode::unknown_name, "ragdoll", "has no profile '" + name + "'", "",
+                    "add it to `profiles` in its sheet");
     }
     if (!settings.alive.empty()) {
         for (const int body : plan.profiles.at(settings.alive)) alive_[static_cast<std::size_t>(body)] = 1;

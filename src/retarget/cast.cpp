@@ -48,9 +48,8 @@ Cast::Cast(std::vector<CastBody> bodies, std::size_t most_members) {
 std::size_t Cast::body(std::string_view id) const {
     const auto found = std::find(ids_.begin(), ids_.end(), id);
     if (found != ids_.end()) return static_cast<std::size_t>(found - ids_.begin());
-    const std::string nearest = nearest_name(std::string(id), ids_);
-    throw Error("cast", "has no body '" + std::string(id) + "'", "",
-                nearest.empty() ? "it has '" + ids_.front() + "'" : "did you mean '" + nearest + "'?");
+    throw Error(ErrorCode::unknown_name, "cast", "has no body '" + std::string(id) + "'", "",
+                did_you_mean(id, ids_, "it has '" + ids_.front() + "'"));
 }
 
 const Cast::Member* Cast::find(CastMember handle) const noexcept {

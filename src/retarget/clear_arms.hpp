@@ -3,7 +3,7 @@
 
 #include "pass_plan.hpp"
 
-#include <dendraxis/base/capsule.hpp>
+#include <dendraxis/geometry/capsule.hpp>
 
 namespace dendraxis::detail {
 

@@ -19,12 +19,11 @@ const Clip& Character::clip(std::string_view clip_name) const {
     for (const Clip& candidate : clips) names.push_back(candidate.name);
     const std::string subject = file.empty() ? name : file;
     const std::string problem = "there is no clip '" + std::string(clip_name) + "'";
-    if (names.empty()) throw Error(subject, problem, "", "the file holds no clips at all");
-    const std::string nearest = nearest_name(clip_name, names);
-    if (!nearest.empty()) throw Error(subject, problem, "", "did you mean '" + nearest + "'?");
+    const ErrorCode code = ErrorCode::unknown_name;
+    if (names.empty()) throw Error(code, subject, problem, "", "the file holds no clips at all");
     std::string all = names.front();
     for (std::size_t i = 1; i < names.size(); ++i) all += ", " + names[i];
-    throw Error(subject, problem, "", "it holds: " + all);
+    throw Error(code, subject, problem, "", did_you_mean(clip_name, names, "it holds: " + all));
 }
 
 Extents rest_extents(const Skeleton& skeleton, std::span<const SkinnedMesh> meshes) {

@@ -1,6 +1,6 @@
-#include <dendraxis/base/capsule.hpp>
 #include <dendraxis/base/range.hpp>
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/geometry/capsule.hpp>
 
 #include <doctest/doctest.h>
 

@@ -4,10 +4,10 @@
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/equip/fit_piece.hpp>
-#include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/props/props.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <doctest/doctest.h>
 

@@ -5,11 +5,11 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/equip/bring_sockets.hpp>
-#include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/props/props.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <doctest/doctest.h>
 

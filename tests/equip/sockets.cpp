@@ -6,8 +6,8 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/equip/bring_sockets.hpp>
-#include <dendraxis/equip/surface.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <doctest/doctest.h>
 

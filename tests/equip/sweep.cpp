@@ -5,12 +5,12 @@
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/let_go.hpp>
-#include <dendraxis/equip/surface.hpp>
 #include <dendraxis/equip/window.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/props/props.hpp>
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <doctest/doctest.h>
 

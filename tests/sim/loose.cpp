@@ -8,12 +8,12 @@
 #include <dendraxis/equip/bring_sockets.hpp>
 #include <dendraxis/equip/fit_piece.hpp>
 #include <dendraxis/equip/let_go.hpp>
-#include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/props/props.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/sim/loose_prop.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <doctest/doctest.h>
 

@@ -58,9 +58,8 @@ int bone_named(const io::Rig& rig, const std::string& name) {
     if (bone != k_no_bone) return bone;
     std::vector<std::string> labels;
     for (const Bone& known : rig.character.skeleton.bones()) labels.push_back(known.label);
-    const std::string nearest = nearest_name(name, labels);
-    throw Error(rig.character.file, "has no bone '" + name + "'", "--explain",
-                nearest.empty() ? "see what `dendraxis survey` lists" : "did you mean '" + nearest + "'?");
+    throw Error(ErrorCode::unknown_name, rig.character.file, "has no bone '" + name + "'", "--explain",
+                did_you_mean(name, labels, "see what `dendraxis survey` lists"));
 }
 
 int run_explain(const io::Rig& rig, const ChartArguments& arguments) {

@@ -5,12 +5,12 @@
 #include <dendraxis/base/nearest_name.hpp>
 #include <dendraxis/equip/close_hand.hpp>
 #include <dendraxis/equip/second_hand.hpp>
-#include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/gltf/ground.hpp>
 #include <dendraxis/io/sheet/ragdoll_sheet.hpp>
 #include <dendraxis/io/sheet/socket_sheet.hpp>
 #include <dendraxis/sim/loose_prop.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <fmt/core.h>
 
@@ -25,9 +25,8 @@ std::size_t socket_index(std::span<const Socket> sockets, const std::string& nam
         if (sockets[i].name == name) return i;
         names.push_back(sockets[i].name);
     }
-    const std::string nearest = nearest_name(name, names);
     throw UsageError(std::string(option) + ": there is no socket '" + name + "'; " +
-                     (nearest.empty() ? "see `dendraxis socket list`" : "did you mean '" + nearest + "'?"));
+                     did_you_mean(name, names, "see `dendraxis socket list`"));
 }
 
 }  // namespace
@@ -207,10 +206,8 @@ void Outfit::change(const Switch& wanted) {
         one.switches[wanted.clip].push_back(switched);
         return;
     }
-    const std::string nearest = nearest_name(wanted.prop, names);
-    throw UsageError(
-        "--switch: nothing named '" + wanted.prop + "' has several places; " +
-        (nearest.empty() ? "give them: --put FILE@SOCKET+SOCKET" : "did you mean '" + nearest + "'?"));
+    throw UsageError("--switch: nothing named '" + wanted.prop + "' has several places; " +
+                     did_you_mean(wanted.prop, names, "give them: --put FILE@SOCKET+SOCKET"));
 }
 
 // As it is written, second hands and all.

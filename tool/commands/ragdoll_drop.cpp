@@ -9,7 +9,6 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/chart/unit.hpp>
 #include <dendraxis/draw/picture.hpp>
-#include <dendraxis/equip/surface.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/gltf/ground.hpp>
 #include <dendraxis/io/sheet/ragdoll_sheet.hpp>
@@ -18,6 +17,7 @@
 #include <dendraxis/sim/drop.hpp>
 #include <dendraxis/sim/fall_review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <fmt/core.h>
 

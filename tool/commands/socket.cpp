@@ -56,9 +56,8 @@ std::size_t index_of(const std::vector<Socket>& sockets, const std::string& name
     if (found != sockets.end()) return static_cast<std::size_t>(found - sockets.begin());
     std::vector<std::string> names;
     for (const Socket& socket : sockets) names.push_back(socket.name);
-    const std::string nearest = nearest_name(name, names);
     throw UsageError("there is no socket '" + name + "'; " +
-                     (nearest.empty() ? "see `dendraxis socket list`" : "did you mean '" + nearest + "'?"));
+                     did_you_mean(name, names, "see `dendraxis socket list`"));
 }
 
 void put(std::vector<Socket>& sockets, Socket socket) {
@@ -76,10 +75,8 @@ void set_values(Socket& socket, const SocketArguments& arguments, const Skeleton
         if (socket.bone == k_no_bone) {
             std::vector<std::string> names;
             for (const Bone& bone : skeleton.bones()) names.push_back(bone.label);
-            const std::string nearest = nearest_name(arguments.bone, names);
-            throw UsageError(
-                "--bone: there is no bone '" + arguments.bone + "'; " +
-                (nearest.empty() ? "see `dendraxis survey`" : "did you mean '" + nearest + "'?"));
+            throw UsageError("--bone: there is no bone '" + arguments.bone + "'; " +
+                             did_you_mean(arguments.bone, names, "see `dendraxis survey`"));
         }
     }
     if (!arguments.kind.empty()) socket.kind = *socket_kind(arguments.kind);

@@ -18,7 +18,7 @@
 #include <dendraxis/skeleton/mend.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
-#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <fmt/core.h>
 

@@ -18,6 +18,7 @@
 #include <dendraxis/io/write_file.hpp>
 #include <dendraxis/ragdoll/binding.hpp>
 #include <dendraxis/skeleton/pose.hpp>
+#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <fmt/core.h>
 
@@ -104,11 +105,9 @@ SweptVolume find_volume(const io::Rig& rig, const std::vector<io::MountedProp>& 
             if (bone != nodes.end()) return {volume, static_cast<int>(bone - nodes.begin()), prop.at};
         }
     }
-    const std::string nearest = nearest_name(wanted, names);
-    throw Error(rig.character.file, "carries no volume '" + wanted + "'", "",
-                names.empty()     ? "mount a prop whose .prop.json names volumes: `dendraxis equip`"
-                : nearest.empty() ? "it carries '" + names.front() + "'"
-                                  : "did you mean '" + nearest + "'?");
+    throw Error(ErrorCode::unknown_name, rig.character.file, "carries no volume '" + wanted + "'", "",
+                names.empty() ? "mount a prop whose .prop.json names volumes: `dendraxis equip`"
+                              : did_you_mean(wanted, names, "it carries '" + names.front() + "'"));
 }
 
 bool is_a_body(const Chart& chart) {

@@ -36,10 +36,9 @@ void check_command(const CLI::App& app, int count, const char* const* words) {
         const std::vector<std::string> names = commands_of(*group);
         if (names.empty()) return;
         if (std::find(names.begin(), names.end(), words[i]) == names.end()) {
-            const std::string nearest = nearest_name(words[i], names);
-            throw UsageError(fmt::format("there is no command '{}{}'; {}", path, words[i],
-                                         nearest.empty() ? fmt::format("see `dendraxis {}--help`", path)
-                                                         : fmt::format("did you mean '{}'?", nearest)));
+            throw UsageError(
+                fmt::format("there is no command '{}{}'; {}", path, words[i],
+                            did_you_mean(words[i], names, fmt::format("see `dendraxis {}--help`", path))));
         }
         group = group->get_subcommand(words[i]);
         path += std::string(words[i]) + " ";

@@ -13,4 +13,8 @@ namespace dendraxis {
 /// Soviet Physics Doklady 10 (1966).
 std::string nearest_name(std::string_view wanted, std::span<const std::string> names);
 
+/// The advice for a name that is not there: "did you mean 'NEAREST'?", or `otherwise` where none is near.
+std::string did_you_mean(std::string_view wanted, std::span<const std::string> names,
+                         const std::string& otherwise);
+
 }  // namespace dendraxis

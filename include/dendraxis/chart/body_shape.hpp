@@ -2,7 +2,7 @@
 // thickness.
 #pragma once
 
-#include <dendraxis/base/capsule.hpp>
+#include <dendraxis/geometry/capsule.hpp>
 #include <dendraxis/skeleton/character.hpp>
 #include <dendraxis/skeleton/correspondence.hpp>
 

@@ -1,8 +1,7 @@
 // Volumes that can strike.
 #pragma once
 
-#include <dendraxis/base/transform.hpp>
-#include <dendraxis/ragdoll/plan.hpp>
+#include <dendraxis/geometry/shape.hpp>
 
 #include <string>
 

@@ -3,6 +3,7 @@
 
 #include <dendraxis/chart/chart.hpp>
 #include <dendraxis/equip/sweep.hpp>
+#include <dendraxis/ragdoll/plan.hpp>
 
 #include <functional>
 #include <span>

@@ -3,7 +3,7 @@
 
 #include <dendraxis/chart/chart.hpp>
 #include <dendraxis/equip/socket.hpp>
-#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/geometry/surface.hpp>
 #include <dendraxis/ragdoll/plan.hpp>
 
 #include <span>

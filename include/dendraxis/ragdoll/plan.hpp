@@ -3,6 +3,7 @@
 #pragma once
 
 #include <dendraxis/base/range.hpp>
+#include <dendraxis/geometry/shape.hpp>
 
 #include <map>
 #include <span>
@@ -12,14 +13,6 @@
 #include <vector>
 
 namespace dendraxis {
-
-enum class ShapeKind { capsule, box, sphere };
-
-/// A rigid shape about its own middle. A capsule lies along its own y.
-struct Shape {
-    ShapeKind kind = ShapeKind::capsule;
-    Vec3 half = Vec3::Zero();  ///< half of what it measures along its own x, y, z, caps included; metres
-};
 
 /// One rigid body. All of it is told in the character's upright frame at rest, so that it reads the same
 /// whatever the bones' own axes.
@@ -70,33 +63,11 @@ enum CollisionLayer : unsigned { k_layer_ragdoll = 1, k_layer_ground = 2, k_laye
 inline constexpr unsigned k_ragdoll_touches = k_layer_ragdoll | k_layer_ground;
 inline constexpr unsigned k_controller_touches = k_layer_ground;
 
-std::string_view to_string(ShapeKind kind) noexcept;
-
-/// Cubic metres.
-float volume_of(const Shape& shape) noexcept;
-
-/// Principal moments of the solid shape, kg m2.
-Vec3 inertia_of(const Shape& shape, float mass) noexcept;
-
-/// How far outside a point is, the point given along the shape's own axes from its middle: 0 at the middle, 1
-/// on the surface.
-float gauge(const Shape& shape, const Vec3& point) noexcept;
-
 /// Whether a range is so narrow to the sides (8 degrees) that the joint bends in one plane.
 bool is_hinge(const Range& range) noexcept;
 
 /// How far, in radians, a turn goes beyond what a ragdoll's joint allows: as `overshoot`; of a hinge each
 /// angle for itself, its side told by how far the bone leaves the plane.
 float joint_overshoot(const Range& range, const Quat& turn) noexcept;
-
-/// Where a shape stands.
-struct PlacedShape {
-    Shape shape;
-    Transform frame;  ///< its scale is not applied
-};
-
-/// How deep two shapes are in each other, as far as the shortest way out; negative: the room between them.
-/// Boxes have sharp edges.
-float overlap(const PlacedShape& a, const PlacedShape& b) noexcept;
 
 }  // namespace dendraxis

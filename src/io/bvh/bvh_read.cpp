@@ -416,9 +416,8 @@ Character read_bvh(const std::filesystem::path& file) {
         character.file = file.string();
         return character;
     } catch (const Error& problem) {
-        // The message begins with the clip's name; people look for the file.
-        const std::string line = problem.what();
-        throw Error(file.string(), line.substr(std::min(line.size(), file.stem().string().size() + 2)));
+        // Its subject is the clip's name; people look for the file.
+        throw Error(problem.code(), file.string(), problem.problem(), problem.where(), problem.advice());
     }
 }
 

@@ -163,13 +163,13 @@ Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Chan
     clip.bone_count = skeleton.size();
     const double length = (times.back() - times.front()) * static_cast<double>(clip.fps);
     if (length > static_cast<double>(k_most_frames)) {
-        throw Error(file.path, "an animation has over a million frames", where,
+        throw Error(ErrorCode::too_large, file.path, "an animation has over a million frames", where,
                     "check its key times, or ask for a lower rate");
     }
     const std::size_t frames = 1 + static_cast<std::size_t>(std::ceil(length - 0.05));
     if (frames * skeleton.size() > k_most_poses)
         throw Error(
-            file.path,
+            ErrorCode::too_large, file.path,
             fmt::format("an animation lasts {:.0f} seconds: {} frames of {} bones are more than are held",
                         times.back() - times.front(), frames, skeleton.size()),
             where, "check its last key times, cut it, or ask for a lower rate with --fps");

@@ -54,8 +54,8 @@ std::string json_of_glb(const std::string& path, const std::vector<std::uint8_t>
 
 nlohmann::json checked_json(const std::string& path, const std::string& text) {
     if (nesting_of(text) > k_most_nested)
-        throw Error(path, fmt::format("its JSON is nested more than {} deep", k_most_nested), "",
-                    k_export_again);
+        throw Error(ErrorCode::too_large, path,
+                    fmt::format("its JSON is nested more than {} deep", k_most_nested), "", k_export_again);
     try {
         auto document = nlohmann::json::parse(text);
         if (!document.is_object() || !document.contains("asset")) {
@@ -64,7 +64,8 @@ nlohmann::json checked_json(const std::string& path, const std::string& text) {
         check_document(path, document);
         return document;
     } catch (const nlohmann::json::out_of_range&) {
-        throw Error(path, "its JSON holds a number that is too large", "", k_export_again);
+        throw Error(ErrorCode::too_large, path, "its JSON holds a number that is too large", "",
+                    k_export_again);
     } catch (const nlohmann::json::parse_error& problem) {
         const std::size_t end = std::min(text.size(), problem.byte);
         const auto line = 1 + std::count(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(end), '\n');
@@ -147,7 +148,7 @@ void find_parents(GltfFile& file) {
         }
         depths[i] = steps + (above == -1 ? 0 : depths[static_cast<std::size_t>(above)]);
         if (depths[i] > k_deepest)
-            throw Error(file.path,
+            throw Error(ErrorCode::too_large, file.path,
                         fmt::format("its nodes hang more than {} deep below each other", k_deepest),
                         node_label(file, static_cast<int>(i)), k_export_again);
     }
@@ -343,7 +344,8 @@ std::vector<float> read_numbers(const GltfFile& file, int accessor, int componen
     // A value that is not a number fails the comparison, so it is refused, too.
     if (!std::all_of(numbers.begin(), numbers.end(),
                      [](float number) { return std::abs(static_cast<double>(number)) < k_largest; })) {
-        throw Error(file.path, fmt::format("holds a value that is not a number below {:g}", k_largest),
+        throw Error(ErrorCode::too_large, file.path,
+                    fmt::format("holds a value that is not a number below {:g}", k_largest),
                     "accessor " + std::to_string(accessor), k_export_again);
     }
     return numbers;

@@ -42,7 +42,7 @@ fs::path ordinary_file(const fs::path& gltf, const std::string& uri) {
     std::error_code problem;
     const fs::file_status status = fs::status(file, problem);
     if (!fs::exists(status))
-        throw Error(gltf.string(), "names a file that is not there", "'" + uri + "'",
+        throw Error(ErrorCode::cannot_read, gltf.string(), "names a file that is not there", "'" + uri + "'",
                     "put the file where it is named, or export it again");
     if (!fs::is_regular_file(status))
         throw Error(gltf.string(), "names what is no ordinary file", "'" + uri + "'", "export it again");

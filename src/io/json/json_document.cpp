@@ -164,9 +164,9 @@ void check_schema(const JsonDocument& document, Schema which) {
 
 }  // namespace
 
-void JsonDocument::fail(const std::string& problem, const std::string& pointer,
-                        const std::string& advice) const {
-    throw Error(file, problem,
+void JsonDocument::fail(const std::string& problem, const std::string& pointer, const std::string& advice,
+                        ErrorCode code) const {
+    throw Error(code, file, problem,
                 fmt::format("line {}, at {}", line_of(text, pointer), pointer.empty() ? "/" : pointer),
                 advice);
 }
@@ -207,7 +207,8 @@ JsonDocument parse_document(const std::string& name, std::string text, Schema sc
         return true;
     };
     if (nesting_of(document.text) > k_most_nested)
-        throw Error(name, fmt::format("its JSON is nested more than {} deep", k_most_nested), "",
+        throw Error(ErrorCode::too_large, name,
+                    fmt::format("its JSON is nested more than {} deep", k_most_nested), "",
                     "name a file that this program wrote");
     try {
         document.json = Json::parse(document.text, watch);
@@ -218,7 +219,8 @@ JsonDocument parse_document(const std::string& name, std::string text, Schema sc
         throw Error(name, "is not valid JSON", fmt::format("line {}", line),
                     "check for a missing comma or quote there");
     } catch (const Json::out_of_range&) {
-        throw Error(name, "holds a number that is too large", "", "no number in it may be beyond 1e308");
+        throw Error(ErrorCode::too_large, name, "holds a number that is too large", "",
+                    "no number in it may be beyond 1e308");
     }
     // JSON readers keep one of the two; which one was meant only its writer knows.
     if (!twice.empty())

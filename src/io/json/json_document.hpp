@@ -1,6 +1,8 @@
 // A JSON file that was checked against its schema, and that knows where in the text each of its parts stands.
 #pragma once
 
+#include <dendraxis/base/error.hpp>
+
 #include <nlohmann/json.hpp>
 
 #include <filesystem>
@@ -19,7 +21,7 @@ struct JsonDocument {
 
     /// Throws `Error` with the JSON pointer and the line.
     [[noreturn]] void fail(const std::string& problem, const std::string& pointer,
-                           const std::string& advice = {}) const;
+                           const std::string& advice = {}, ErrorCode code = ErrorCode::invalid) const;
 };
 
 enum class Schema { rig, pairing, prop, cast, puppet };

@@ -64,9 +64,8 @@ int bone_named(const JsonDocument& document, const Skeleton& skeleton, const Jso
     if (bone != k_no_bone) return bone;
     std::vector<std::string> labels;
     for (const Bone& candidate : skeleton.bones()) labels.push_back(candidate.label);
-    const std::string nearest = nearest_name(name, labels);
     document.fail("there is no bone '" + name + "'", pointer,
-                  nearest.empty() ? "see `dendraxis survey`" : "did you mean '" + nearest + "'?");
+                  did_you_mean(name, labels, "see `dendraxis survey`"), ErrorCode::unknown_name);
 }
 
 Vec3 vector_of(const Json& value) {

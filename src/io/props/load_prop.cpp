@@ -102,10 +102,8 @@ Prop load_piece(const fs::path& file, const std::string& node) {
     const int bone = skeleton.find(node);
     if (bone == k_no_bone) {
         const std::vector<std::string> names = names_in_prop(file);
-        const std::string nearest = nearest_name(node, names);
-        throw Error(
-            file.string(), "has no node '" + node + "'", "",
-            nearest.empty() ? "see what it holds: `dendraxis survey`" : "did you mean '" + nearest + "'?");
+        throw Error(ErrorCode::unknown_name, file.string(), "has no node '" + node + "'", "",
+                    did_you_mean(node, names, "see what it holds: `dendraxis survey`"));
     }
     piece.name = node;
     std::size_t shown = 0;

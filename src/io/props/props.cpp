@@ -8,7 +8,7 @@
 #include "prop_volumes.hpp"
 
 #include <dendraxis/base/error.hpp>
-#include <dendraxis/equip/surface.hpp>
+#include <dendraxis/geometry/surface.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 

@@ -177,10 +177,9 @@ std::vector<std::uint8_t> glb_without_props(const fs::path& file, std::span<cons
     }
     if (!left.empty() || gone.empty()) {
         const std::string wanted = left.empty() ? "" : *left.begin();
-        const std::string nearest = nearest_name(wanted, names);
-        throw Error(
-            file.string(), left.empty() ? "has no props" : "has no prop '" + wanted + "'", "",
-            nearest.empty() ? "name a file that `dendraxis equip` wrote" : "did you mean '" + nearest + "'?");
+        throw Error(ErrorCode::unknown_name, file.string(),
+                    left.empty() ? "has no props" : "has no prop '" + wanted + "'", "",
+                    did_you_mean(wanted, names, "name a file that `dendraxis equip` wrote"));
     }
     const Json before = glb.json;
     take_out_channels(glb.json, gone);

@@ -87,9 +87,8 @@ class Reader {
         if (const auto found = joints_.find(name); found != joints_.end()) return found->second;
         std::vector<std::string> names;
         for (const PuppetJoint& joint : puppet_.joints) names.push_back(joint.name);
-        const std::string nearest = nearest_name(name, names);
         document_.fail("there is no joint '" + name + "'", pointer,
-                       nearest.empty() ? "name one of /joints" : "did you mean '" + nearest + "'?");
+                       did_you_mean(name, names, "name one of /joints"), ErrorCode::unknown_name);
     }
 
     void find_parent(const Json& said, const std::string& pointer, PuppetJoint& joint) {
@@ -162,11 +161,11 @@ class Reader {
         const fs::path named = file_.parent_path() / image;
         if (fs::exists(named, ignored)) return;
         const std::string nearest = nearest_file(named);
-        document_.fail(
-            "there is no picture '" + image + "'", pointer,
-            nearest.empty()
-                ? "name it as seen from the puppet's file"
-                : "did you mean '" + (fs::path(image).parent_path() / nearest).generic_string() + "'?");
+        const std::string nearest_picture = (fs::path(image).parent_path() / nearest).generic_string();
+        document_.fail("there is no picture '" + image + "'", pointer,
+                       nearest.empty() ? "name it as seen from the puppet's file"
+                                       : "did you mean '" + nearest_picture + "'?",
+                       ErrorCode::cannot_read);
     }
 
     std::size_t picture_of(const std::string& image, const std::string& pointer) {

@@ -15,7 +15,7 @@ void require_file(const fs::path& file) {
     std::error_code ignored;
     if (fs::exists(file, ignored)) return;
     const std::string nearest = nearest_file(file);
-    throw Error(file.string(), "does not exist", "",
+    throw Error(ErrorCode::cannot_read, file.string(), "does not exist", "",
                 nearest.empty() ? "check its path" : "did you mean '" + nearest + "'?");
 }
 

@@ -119,8 +119,7 @@ class PairingReader {
     [[noreturn]] void no_such(const std::string& problem, const std::string& name,
                               const std::vector<std::string>& names, const std::string& pointer,
                               const std::string& otherwise) const {
-        const std::string nearest = nearest_name(name, names);
-        document_.fail(problem, pointer, nearest.empty() ? otherwise : "did you mean '" + nearest + "'?");
+        document_.fail(problem, pointer, did_you_mean(name, names, otherwise), ErrorCode::unknown_name);
     }
 
     void check_chain(const Chart& chart, const std::string& name, const std::string& pointer) const {

@@ -129,9 +129,8 @@ class PlanReader {
         if (body >= 0) return body;
         std::vector<std::string> names;
         for (const RagdollBody& known : plan_.bodies) names.push_back(known.name);
-        const std::string nearest = nearest_name(name, names);
         document_.fail("there is no body '" + name + "' in this ragdoll", pointer,
-                       nearest.empty() ? "name one of its bodies" : "did you mean '" + nearest + "'?");
+                       did_you_mean(name, names, "name one of its bodies"), ErrorCode::unknown_name);
     }
 
     AngleSpan span_of(const Json& entry, const char* key, const std::string& pointer) const {

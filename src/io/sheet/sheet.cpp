@@ -261,7 +261,8 @@ void refuse_other_sheet(const fs::path& out, const fs::path& character) {
     if (!named.is_string()) return;
     std::error_code ignored;
     if (fs::equivalent(out.parent_path() / named.get<std::string>(), character, ignored)) return;
-    throw Error(out.string(), "is the sheet of another character (" + named.get<std::string>() + ")", "",
+    throw Error(ErrorCode::cannot_write, out.string(),
+                "is the sheet of another character (" + named.get<std::string>() + ")", "",
                 "choose another name for the output");
 }
 

@@ -15,11 +15,9 @@ namespace {
 Finding gone(const std::string& socket, const std::string& bone, const Skeleton& skeleton) {
     std::vector<std::string> names;
     for (const Bone& known : skeleton.bones()) names.push_back(known.label);
-    const std::string nearest = nearest_name(bone, names);
     return {Severity::warning, "socket.no-bone", socket,
             "its bone '" + bone + "' is not in the character; the socket is left out",
-            nearest.empty() ? "put it on another bone: socket add"
-                            : "did you mean '" + nearest + "'? put it there: socket add"};
+            did_you_mean(bone, names, "put it on another bone: socket add")};
 }
 
 }  // namespace

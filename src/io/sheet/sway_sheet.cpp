@@ -27,10 +27,8 @@ std::vector<int> bones_of_sway(const JsonDocument& document, const Json& entry, 
     if (const Chain* chain = chart.find(name)) return chain->bones;
     std::vector<std::string> names;
     for (const Chain& chain : chart.chains) names.push_back(chain.name);
-    const std::string nearest = nearest_name(name, names);
     document.fail("the chart has no chain '" + name + "'", pointer + "/name",
-                  nearest.empty() ? "name its bones in `bones`"
-                                  : "did you mean '" + nearest + "'? else name its bones in `bones`");
+                  did_you_mean(name, names, "name its bones in `bones`"), ErrorCode::unknown_name);
 }
 
 // Figures that are left out are as they are found.

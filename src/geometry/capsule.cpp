@@ -1,4 +1,4 @@
-#include <dendraxis/base/capsule.hpp>
+#include <dendraxis/geometry/capsule.hpp>
 
 #include <algorithm>
 

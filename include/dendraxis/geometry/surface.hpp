@@ -1,9 +1,10 @@
-// The skin of a posed character as triangles that know their bones, and rays against it.
+// Triangles that know their bones, and rays against them.
 #pragma once
 
-#include <dendraxis/chart/chart.hpp>
+#include <dendraxis/base/transform.hpp>
 
 #include <array>
+#include <cstdint>
 #include <optional>
 #include <span>
 #include <vector>
@@ -18,12 +19,6 @@ struct Surface {
         props;  ///< of each triangle which of `Character::props` it is, -1: skin; empty: all skin
 };
 
-/// The skin in a local pose; at rest where `pose` is empty.
-Surface surface_of(const Character& character, std::span<const Transform> pose = {});
-
-/// The same with all that is mounted, to tell the hat from the head.
-Surface surface_with_props(const Character& character, std::span<const Transform> pose = {});
-
 struct Ray {
     Vec3 from = Vec3::Zero();
     Vec3 direction = Vec3::UnitZ();  ///< any length but zero
@@ -34,8 +29,8 @@ struct RayHit {
     Vec3 point = Vec3::Zero();
     Vec3 normal = Vec3::UnitY();  ///< out of the triangle's front
     std::size_t triangle = 0;
-    int bone = k_no_bone;  ///< of the corner that counts most at the point
-    int prop = -1;         ///< which of `Character::props`; -1: the skin
+    int bone = -1;  ///< of the corner that counts most at the point
+    int prop = -1;  ///< which of `Character::props`; -1: the skin
 };
 
 /// What a ray meets first, from either side of a triangle. T. Moeller and B. Trumbore, "Fast, minimum storage

@@ -1,7 +1,7 @@
 // Convex shapes as the corners of a core and a roundness: how far they are apart, how deep in each other.
 #pragma once
 
-#include <dendraxis/ragdoll/plan.hpp>
+#include <dendraxis/geometry/shape.hpp>
 
 #include <array>
 
