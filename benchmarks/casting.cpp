@@ -47,7 +47,7 @@ const Clip& stroll() {
 void cast_single_transfers(benchmark::State& state) {
     struct One {
         Transfer transfer;
-        Transfer::Workspace workspace;
+        Workspace workspace;
         std::vector<Transform> pose;
     };
     static std::vector<One> all = [] {

@@ -70,7 +70,7 @@ void apply_to(benchmark::State& state, const Pairing& pairing) {
     const Transfer transfer(pairing);
     const std::vector<Transform> from = source_frames(frames);
     std::vector<Transform> to(frames * bones);
-    Transfer::Workspace workspace;
+    Workspace workspace;
     for (auto step : state) {
         transfer.apply(from, to, workspace);
         benchmark::ClobberMemory();
@@ -101,7 +101,7 @@ void apply_on_threads(benchmark::State& state) {
     static const Transfer transfer(pairing());
     const std::vector<Transform> from = source_frames(frames);
     std::vector<Transform> to(frames * pairing().target.skeleton.size());
-    Transfer::Workspace workspace;
+    Workspace workspace;
     for (auto step : state) {
         transfer.apply(from, to, workspace);
         benchmark::ClobberMemory();
@@ -115,13 +115,12 @@ void foot_lock_a_pose(benchmark::State& state) {
     const FootLock lock(pairing(true));
     const Clip& stroll = diver().clip("stroll");
     std::vector<Transform> pose(pairing(true).target.skeleton.size());
-    Transfer::Workspace workspace;
-    FootLock::Workspace lock_workspace;
+    Workspace workspace;
     FootLockState feet;
     std::size_t frame = 0;
     for (auto step : state) {
         transfer.apply(stroll.frame(frame), pose, workspace);
-        lock.apply(stroll.frame(frame), pose, 1.0f / 30.0f, feet, lock_workspace);
+        lock.apply(stroll.frame(frame), pose, 1.0f / 30.0f, feet, workspace);
         frame = (frame + 1) % stroll.frame_count();
         benchmark::ClobberMemory();
     }

@@ -53,7 +53,7 @@ void chain_of_ten(benchmark::State& state) {
     const BodySolver solver = chain_solver(skeleton, chain);
     const std::vector<Transform> start = rest_pose(skeleton);
     std::vector<Transform> pose = start;
-    BodySolver::Workspace workspace;
+    Workspace workspace;
     SolveOptions options;
     options.tolerance = 1e-3f;
     std::mt19937 random(1);
@@ -101,7 +101,7 @@ void whole_body(benchmark::State& state) {
     options.hips_freedom = 1.0f;
     options.ranges = state.range(1) != 0;
     std::vector<Transform> pose(start.begin(), start.end());
-    BodySolver::Workspace workspace;
+    Workspace workspace;
     std::size_t i = 0;
     long iterations = 0;
     long reached = 0;
@@ -129,7 +129,7 @@ void adapt_two_feet(benchmark::State& state) {
     };
     GroundOptions options;
     options.strength = state.range(0) != 0 ? 1.0f : 0.0f;
-    GroundAdaptation::Workspace workspace;
+    Workspace workspace;
     GroundState feet;
     std::vector<Transform> pose(stroll.bone_count);
     std::size_t frame = 0;

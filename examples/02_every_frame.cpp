@@ -48,8 +48,11 @@ int main(int count, char** words) {
                                         Link(chart, dx::io::load_character(words[4]))};
 
         std::vector<dx::Transform> driving(source.skeleton.size());
-        dx::Transfer::Workspace transfer_scratch;
-        dx::FootLock::Workspace lock_scratch;
+        dx::Workspace workspace;
+        for (const Link& link : links) {  // so that no frame allocates
+            link.transfer.reserve(workspace);
+            link.foot_lock.reserve(workspace);
+        }
         dx::FootLockState feet;
         const float step = 1.0f / 60.0f;
         std::size_t worn = 0;
@@ -62,8 +65,8 @@ int main(int count, char** words) {
             const Link& link = links[worn];
             dx::sample(clip, static_cast<float>(frame) * step, driving);
             pose.resize(link.pairing.target.skeleton.size());
-            link.transfer.apply(driving, pose, transfer_scratch);
-            link.foot_lock.apply(driving, pose, step, feet, lock_scratch);
+            link.transfer.apply(driving, pose, workspace);
+            link.foot_lock.apply(driving, pose, step, feet, workspace);
             dx::blend_poses(pose, link.rest, 0.5f,
                             link.left_arm);  // the left arm alone, half way to its rest
             if (frame % 15 != 0) continue;

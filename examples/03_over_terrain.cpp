@@ -25,7 +25,7 @@ int main(int count, char** words) {
         const dx::GroundAdaptation adaptation(chart);
 
         dx::GroundState state;
-        dx::GroundAdaptation::Workspace scratch;
+        dx::Workspace workspace;
         std::vector<dx::Transform> pose(character.skeleton.size());
         std::vector<dx::Transform> model(pose.size());
         const float step = 1.0f / 60.0f;
@@ -40,7 +40,7 @@ int main(int count, char** words) {
             dx::Transform placement;
             placement.translation = height * chart.up;
 
-            adaptation.apply(pose, placement, ground, step, state, scratch);
+            adaptation.apply(pose, placement, ground, step, state, workspace);
 
             if (frame % 20 != 0) continue;
             dx::to_model_space(character.skeleton, pose, model);

@@ -345,11 +345,6 @@ void Solve::accept() {
 
 namespace dendraxis {
 
-BodySolver::Workspace::Workspace() : scratch_(std::make_unique<Scratch>()) {}
-BodySolver::Workspace::~Workspace() = default;
-BodySolver::Workspace::Workspace(Workspace&& other) noexcept = default;
-BodySolver::Workspace& BodySolver::Workspace::operator=(Workspace&& other) noexcept = default;
-
 BodySolver::BodySolver(const Skeleton& skeleton, std::vector<SolverJoint> joints, int hips)
     : skeleton_(skeleton), joints_(std::move(joints)), joint_of_(skeleton.size(), -1), hips_(hips) {
     for (std::size_t i = 0; i < joints_.size(); ++i) {
@@ -372,15 +367,19 @@ BodySolver::BodySolver(const Skeleton& skeleton, std::vector<SolverJoint> joints
 }
 
 SolveReport BodySolver::solve(std::span<const Effector> effectors, std::span<Transform> local,
-                              Workspace& workspace, const SolveOptions& options) const noexcept {
+                              Workspace& workspace, const SolveOptions& options) const {
     if (skeleton_.empty() || local.size() < skeleton_.size()) return {};
-    if (!workspace.scratch_) workspace.scratch_ = std::make_unique<Scratch>();  // it was moved from
-    Scratch& scratch = *workspace.scratch_;
-    scratch.model.resize(skeleton_.size());
-    scratch.node_of.resize(skeleton_.size());
-    scratch.nodes.reserve(skeleton_.size());
-    scratch.effects.resize(skeleton_.size() * detail::TaskSystem::k_most_tasks);
-    return detail::Solve(*this, joint_of_, effectors, local.first(skeleton_.size()), scratch, options).run();
+    reserve(workspace);
+    auto& own = workspace.part<detail::SolveScratch>();
+    return detail::Solve(*this, joint_of_, effectors, local.first(skeleton_.size()), own, options).run();
+}
+
+void BodySolver::reserve(Workspace& workspace) const {
+    auto& own = workspace.part<detail::SolveScratch>();
+    own.model.resize(skeleton_.size());
+    own.node_of.resize(skeleton_.size());
+    own.nodes.reserve(skeleton_.size());
+    own.effects.resize(skeleton_.size() * detail::TaskSystem::k_most_tasks);
 }
 
 BodySolver chain_solver(const Skeleton& skeleton, std::span<const int> bones) {

@@ -35,6 +35,10 @@ float smooth_step(float t) {
     return t * t * (3.0f - 2.0f * t);
 }
 
+struct GroundScratch final : Workspace::Part {
+    std::vector<Transform> model;
+};
+
 }  // namespace
 
 // One call: what is found of the body and of every foot, eased, then laid on the pose.
@@ -141,6 +145,10 @@ GroundAdaptation::GroundAdaptation(const Chart& chart) : chart_(chart) {
     }
 }
 
+void GroundAdaptation::reserve(Workspace& workspace) const {
+    workspace.part<GroundScratch>().model.resize(chart_.skeleton.size());
+}
+
 void GroundAdaptation::apply(std::span<Transform> pose, const Transform& placement, const Ground& ground,
                              float seconds, GroundState& state, Workspace& workspace,
                              const GroundOptions& options) const {
@@ -148,10 +156,10 @@ void GroundAdaptation::apply(std::span<Transform> pose, const Transform& placeme
         state = {};
         return;
     }
-    workspace.model.resize(chart_.skeleton.size());
+    reserve(workspace);
     seconds = std::isfinite(seconds) ? std::clamp(seconds, 0.0f, 0.5f) : 0.0f;
-    detail::GroundPose ground_pose(*this, pose.first(chart_.skeleton.size()), workspace.model, placement,
-                                   ground, options);
+    detail::GroundPose ground_pose(*this, pose.first(chart_.skeleton.size()),
+                                   workspace.part<GroundScratch>().model, placement, ground, options);
     Step(ground_pose, seconds, state, options).run();
 }
 

@@ -93,7 +93,7 @@ SolveReport LimbsFirst::solve(std::span<const Effector> effectors, std::span<con
                                               .norm());
         }
         roots.insert(roots.end(), others.begin(), others.end());
-        if (farthest > options.tolerance) trunk_.solve(roots, pose, trunk_workspace_, options);
+        if (farthest > options.tolerance) trunk_.solve(roots, pose, workspace_, options);
     }
     std::vector<Effector> own;
     for (const Effector& effector : effectors) {
@@ -101,7 +101,7 @@ SolveReport LimbsFirst::solve(std::span<const Effector> effectors, std::span<con
     }
     SolveOptions limb_options = options;
     limb_options.hips_freedom = 0.0f;
-    return own.empty() ? SolveReport{} : limbs_.solve(own, pose, limb_workspace_, limb_options);
+    return own.empty() ? SolveReport{} : limbs_.solve(own, pose, workspace_, limb_options);
 }
 
 }  // namespace dendraxis::detail

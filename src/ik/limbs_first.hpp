@@ -32,8 +32,7 @@ class LimbsFirst {
     const Chart& chart_;
     BodySolver limbs_;
     BodySolver trunk_;
-    BodySolver::Workspace limb_workspace_;
-    BodySolver::Workspace trunk_workspace_;
+    Workspace workspace_;
     std::vector<LimbWay> ways_;
     std::vector<Transform> model_;
 };

@@ -8,7 +8,7 @@ namespace dendraxis::detail {
 class Solve {
  public:
     Solve(const BodySolver& solver, std::span<const int> joint_of, std::span<const Effector> effectors,
-          std::span<Transform> local, BodySolver::Scratch& scratch, const SolveOptions& options);
+          std::span<Transform> local, SolveScratch& scratch, const SolveOptions& options);
     SolveReport run();
 
  private:
@@ -70,7 +70,7 @@ class Solve {
     const Skeleton& skeleton_;
     std::span<const int> joint_of_;
     std::span<Transform> local_;
-    BodySolver::Scratch& work_;
+    SolveScratch& work_;
     std::vector<Node>& nodes_;
     const SolveOptions& options_;
     Vec3 origin_ = Vec3::Zero();

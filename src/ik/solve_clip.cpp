@@ -152,7 +152,7 @@ class ClipSolver {
     detail::LimbsFirst limbs_first_;
     PlaneKeeper plane_;
     SolveOptions options_;
-    BodySolver::Workspace workspace_;
+    Workspace workspace_;
     std::vector<Transform> model_;
     std::vector<AimState> states_;
     std::vector<std::size_t> counts_;

@@ -18,7 +18,7 @@ constexpr float k_nudge = 0.08f;        // radians
 }  // namespace
 
 Solve::Solve(const BodySolver& solver, std::span<const int> joint_of, std::span<const Effector> effectors,
-             std::span<Transform> local, BodySolver::Scratch& scratch, const SolveOptions& options)
+             std::span<Transform> local, SolveScratch& scratch, const SolveOptions& options)
     : solver_(solver),
       skeleton_(solver.skeleton()),
       joint_of_(joint_of),

@@ -104,15 +104,11 @@ struct Errors {
     float turn = 0.0f;
 };
 
-}  // namespace dendraxis::detail
-
-namespace dendraxis {
-
-struct BodySolver::Scratch {
+struct SolveScratch final : Workspace::Part {
     std::vector<Transform> model;
     std::vector<int> node_of;
-    std::vector<detail::Node> nodes;
-    std::vector<detail::Effect> effects;
+    std::vector<Node> nodes;
+    std::vector<Effect> effects;
 };
 
-}  // namespace dendraxis
+}  // namespace dendraxis::detail

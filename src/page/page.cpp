@@ -131,7 +131,7 @@ Stances stances_of(const Pairing& pairing) {
     } else {
         stances.source_matched.transforms = stance_pose(pairing.source, pairing.settings.source_stance.name);
     }
-    Transfer::Workspace workspace;
+    Workspace workspace;
     Transfer(pairing).apply(stances.source_matched.frame(0), stances.target_matched.frame(0), workspace);
     return stances;
 }

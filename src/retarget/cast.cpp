@@ -34,7 +34,7 @@ Cast::Cast(std::vector<CastBody> bodies, std::size_t most_members) {
         body.transfer = std::make_unique<Transfer>(one.pairing);
         body.pose = rest_pose(one.pairing.target.skeleton);
         most_bones_ = std::max(most_bones_, body.pose.size());
-        // The first pose would ask for memory.
+        // Until the first frame it stands as the source does at rest.
         const std::vector<Transform> rest = rest_pose(one.pairing.source.skeleton);
         body.transfer->apply(rest, body.pose, body.workspace);
         ids_.push_back(std::move(one.id));

@@ -80,9 +80,20 @@ float shift_for(const LimbJoints& joints, const Vec3& correction, const Vec3& up
     return down + std::sqrt(std::max(0.0f, reach * reach - aside * aside));
 }
 
+struct FootLockScratch final : Workspace::Part {
+    std::vector<Transform> source;
+    std::vector<Transform> target;
+};
+
 }  // namespace
 
 FootLock::FootLock(const Pairing& pairing) : plan_(std::make_shared<PassPlan>(pairing)) {}
+
+void FootLock::reserve(Workspace& workspace) const {
+    auto& own = workspace.part<FootLockScratch>();
+    own.source.resize(plan_->pairing.source.skeleton.size());
+    own.target.resize(plan_->pairing.target.skeleton.size());
+}
 
 void FootLock::apply(std::span<const Transform> source, std::span<Transform> target, float seconds,
                      FootLockState& state, Workspace& workspace) const {
@@ -92,10 +103,10 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
     if (source.size() < from.skeleton.size() || target.size() < to.skeleton.size() || to.hips == k_no_bone)
         return;
     if (plan.is_exact) return;
-    workspace.source.resize(from.skeleton.size());
-    workspace.target.resize(to.skeleton.size());
-    to_model_space(from.skeleton, source.first(from.skeleton.size()), workspace.source);
-    to_model_space(to.skeleton, target.first(to.skeleton.size()), workspace.target);
+    reserve(workspace);
+    auto& own = workspace.part<FootLockScratch>();
+    to_model_space(from.skeleton, source.first(from.skeleton.size()), own.source);
+    to_model_space(to.skeleton, target.first(to.skeleton.size()), own.target);
     const std::size_t legs = std::min(plan.legs.size(), FootLockState::k_most_feet);
     std::array<Now, FootLockState::k_most_feet> now;
     float shift_sum = 0.0f;
@@ -106,13 +117,13 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
         const Sole& source_sole = plan.source_sole(leg);
         const Sole& sole = plan.target_sole(leg);
         Now& pose = now[i];
-        pose.joints = leg.target.joints(workspace.target);
+        pose.joints = leg.target.joints(own.target);
         for (std::size_t p = 0; p < k_foot_parts; ++p) {
-            pose.source[p] = position_of(source_sole, source_sole.parts[p], workspace.source);
-            pose.target[p] = position_of(sole, sole.parts[p], workspace.target) - pose.joints.end;
+            pose.source[p] = position_of(source_sole, source_sole.parts[p], own.source);
+            pose.target[p] = position_of(sole, sole.parts[p], own.target) - pose.joints.end;
         }
-        pose.source_height = lowest_of(source_sole, workspace.source, from.up) - from.floor;
-        pose.lowest = lowest_of(sole, workspace.target, to.up);
+        pose.source_height = lowest_of(source_sole, own.source, from.up) - from.floor;
+        pose.lowest = lowest_of(sole, own.target, to.up);
         Foot& foot = state.feet[i];
         Vec3 over_floor = foot.correction - foot.correction.dot(to.up) * to.up;
         if (state.started) {
@@ -143,7 +154,7 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
     state.started = true;
     const int parent = to.skeleton.parent(to.hips);
     const Transform& above =
-        parent == k_no_bone ? to.skeleton.above() : workspace.target[static_cast<std::size_t>(parent)];
+        parent == k_no_bone ? to.skeleton.above() : own.target[static_cast<std::size_t>(parent)];
     const Vec3 shift = state.hips_shift * to.up;
     target[static_cast<std::size_t>(to.hips)].translation +=
         inverse(above).scale.cwiseProduct(above.rotation.conjugate() * shift);
@@ -151,7 +162,7 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
         const LimbJoints& joints = now[i].joints;
         const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};
         const LimbTurns turns = solve_two_bone(moved, joints.end + state.feet[i].correction);
-        plan.legs[i].target.turn(to.skeleton, turns, moved.root, workspace.target, target);
+        plan.legs[i].target.turn(to.skeleton, turns, moved.root, own.target, target);
     }
 }
 

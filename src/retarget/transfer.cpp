@@ -155,6 +155,14 @@ void run_passes(PassRun& run) {
     if (settings.ranges) keep_in_ranges(run);
 }
 
+constexpr std::size_t k_aligned = 8;  // floats: lanes must lie on their own width
+
+struct TransferScratch final : Workspace::Part {
+    std::vector<float> lanes;
+    std::vector<Transform> source_pose;
+    std::vector<Transform> target_pose;
+};
+
 }  // namespace
 
 Transfer::Transfer(const Pairing& pairing)
@@ -286,6 +294,13 @@ void Transfer::compile_root_motion(const Pairing& pairing, float hips_drop, Turn
         leg_ratio_ * (program.to_target * over_floor(head(source_rest, source_bone), source.up));
 }
 
+void Transfer::reserve(Workspace& workspace) const {
+    auto& own = workspace.part<TransferScratch>();
+    own.lanes.resize(std::max(own.lanes.size(), program_->scratch_floats() + k_aligned));
+    own.source_pose.resize(source_bones_);
+    own.target_pose.resize(target_bones_);
+}
+
 void Transfer::apply(std::span<const Transform> source, std::span<Transform> target,
                      Workspace& workspace) const {
     apply(*positions_, source, target, workspace);
@@ -294,23 +309,18 @@ void Transfer::apply(std::span<const Transform> source, std::span<Transform> tar
 void Transfer::apply(const PositionProgram& positions, std::span<const Transform> source,
                      std::span<Transform> target, Workspace& workspace) const {
     if (source_bones_ == 0 || target_bones_ == 0) return;
-    // Lanes must lie on their own width.
-    constexpr std::size_t k_aligned = 8;
-    if (workspace.lanes.size() < program_->scratch_floats() + k_aligned)
-        workspace.lanes.resize(program_->scratch_floats() + k_aligned);
-    const auto address = reinterpret_cast<std::uintptr_t>(workspace.lanes.data());
-    float* scratch = workspace.lanes.data() + (k_aligned - address / sizeof(float) % k_aligned) % k_aligned;
+    reserve(workspace);
+    auto& own = workspace.part<TransferScratch>();
+    const auto address = reinterpret_cast<std::uintptr_t>(own.lanes.data());
+    float* scratch = own.lanes.data() + (k_aligned - address / sizeof(float) % k_aligned) % k_aligned;
     const std::size_t frames = std::min(source.size() / source_bones_, target.size() / target_bones_);
     run_turns(*program_, source.data(), target.data(), frames, scratch);
     const bool has_more = !positions.steps.empty() || !aims_->limbs.empty();
-    workspace.source_pose.resize(has_more ? source_bones_ : 0);
-    workspace.target_pose.resize(has_more ? target_bones_ : 0);
     for (std::size_t f = 0; has_more && f < frames; ++f) {
         const auto from = source.subspan(f * source_bones_, source_bones_);
         const auto to = target.subspan(f * target_bones_, target_bones_);
-        carry_positions(positions, passes_->pairing, from, to, workspace.source_pose, workspace.target_pose);
-        aim_limbs(*aims_, AimOf::limbs, passes_->pairing, from, to, workspace.source_pose,
-                  workspace.target_pose);
+        carry_positions(positions, passes_->pairing, from, to, own.source_pose, own.target_pose);
+        aim_limbs(*aims_, AimOf::limbs, passes_->pairing, from, to, own.source_pose, own.target_pose);
     }
     if (plane_) plane_->apply(target.first(frames * target_bones_));
 }

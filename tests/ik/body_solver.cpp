@@ -64,7 +64,7 @@ TEST_CASE("a chain of ten bones reaches whatever is in reach, in few iterations"
     const Skeleton skeleton = ten_bones();
     const std::vector<int> bones = first_bones(10);
     const BodySolver solver = chain_solver(skeleton, bones);
-    BodySolver::Workspace workspace;
+    Workspace workspace;
     SolveOptions options;
     options.tolerance = 1e-3f;
     std::mt19937 random(7);
@@ -92,7 +92,7 @@ TEST_CASE("with cones of 60 degrees a chain reaches what is known to be reachabl
     for (const float cone : {half, 2.0f * half}) {
         const std::vector<SolverJoint> joints = coned(skeleton, cone);
         const BodySolver solver(skeleton, joints);
-        BodySolver::Workspace workspace;
+        Workspace workspace;
         SolveOptions options;
         options.tolerance = 1e-3f;
         std::mt19937 random(9);
@@ -135,7 +135,7 @@ TEST_CASE("a straight chain with its target on its own line bends toward its hin
         joints[static_cast<std::size_t>(i)].bend = Vec3::UnitX();
     }
     const BodySolver solver(skeleton, joints);
-    BodySolver::Workspace workspace;
+    Workspace workspace;
     std::vector<Transform> pose = rest_pose(skeleton);
     Effector tip;
     tip.bone = 10;
@@ -150,7 +150,7 @@ TEST_CASE("what is out of reach is neared as far as it goes, without a jump") {
     const Skeleton skeleton = ten_bones();
     const std::vector<int> bones = first_bones(10);
     const BodySolver solver = chain_solver(skeleton, bones);
-    BodySolver::Workspace workspace;
+    Workspace workspace;
     std::vector<Transform> before;
     for (float distance = 0.8f; distance < 1.6f; distance += 0.005f) {
         std::vector<Transform> pose = nearly_straight(skeleton);
@@ -174,7 +174,7 @@ TEST_CASE("what makes no sense gives a defined result") {
     const Skeleton skeleton = ten_bones();
     const std::vector<int> bones = first_bones(10);
     const BodySolver solver = chain_solver(skeleton, bones);
-    BodySolver::Workspace workspace;
+    Workspace workspace;
     const auto finite_after = [&](std::vector<Effector> effectors) {
         std::vector<Transform> pose = rest_pose(skeleton);
         solver.solve(effectors, pose, workspace);

@@ -140,7 +140,7 @@ float most_beyond(const Chart& chart, const Clip& source, const Clip& result) {
 TEST_CASE("on a flat floor, and switched off, a pose comes back as it was") {
     const GroundAdaptation adaptation(workshop::diver_chart());
     const Clip& stroll = workshop::diver().clip("stroll");
-    GroundAdaptation::Workspace workspace;
+    Workspace workspace;
     GroundState state;
     for (const float strength : {1.0f, 0.0f}) {
         GroundOptions options;
@@ -240,7 +240,7 @@ TEST_CASE("a clip that walks on the spot has the slope below it running under it
 TEST_CASE("what runs is not adapted, what slows down is, bit by bit") {
     const GroundAdaptation adaptation(workshop::diver_chart());
     const auto rest = rest_pose(workshop::diver_chart().skeleton);
-    GroundAdaptation::Workspace workspace;
+    Workspace workspace;
     GroundState state;
     const Ground ground = slope(15, Vec3::UnitX());
     const auto adapted = [&](float metres_a_second) {
@@ -270,7 +270,7 @@ TEST_CASE("what runs is not adapted, what slows down is, bit by bit") {
 TEST_CASE("over a hole a foot hangs, a lift is followed, the floor may be missing altogether") {
     const GroundAdaptation adaptation(workshop::diver_chart());
     const auto rest = rest_pose(workshop::diver_chart().skeleton);
-    GroundAdaptation::Workspace workspace;
+    Workspace workspace;
     const auto settled = [&](const Ground& ground) {
         GroundState state;
         std::vector<Transform> pose;
@@ -405,7 +405,7 @@ TEST_CASE("ground adaptation asks for no memory") {
     const GroundAdaptation adaptation(hound());
     const Clip& trot = workshop::hound().clip("trot");
     const Ground ground = slope(8);
-    GroundAdaptation::Workspace workspace;
+    Workspace workspace;
     GroundState state;
     std::vector<Transform> pose(trot.bone_count);
     const auto run = [&](std::size_t f) {

@@ -81,7 +81,7 @@ std::vector<Transform> random_pose(const BodySolver& solver, float most, std::mt
 TEST_CASE("a body reaches what it is known to reach, with all joints in their ranges") {
     const BodySolver solver = body_solver(tasseled_diver());
     std::vector<Effector> effectors = five_effectors(tasseled_diver());
-    BodySolver::Workspace workspace;
+    Workspace workspace;
     std::mt19937 random(3);
     SolveOptions options;
     options.tolerance = 1e-3f;
@@ -109,7 +109,7 @@ TEST_CASE("a body reaches what it is known to reach, with all joints in their ra
 TEST_CASE("from frame to frame no joint jumps farther than its targets move") {
     const BodySolver solver = body_solver(tasseled_diver());
     std::vector<Effector> effectors = five_effectors(tasseled_diver());
-    BodySolver::Workspace workspace;
+    Workspace workspace;
     SolveOptions options;
     options.hips_freedom = 1.0f;
     options.persistent = false;
@@ -146,7 +146,7 @@ TEST_CASE("a solution does not depend on local axes, units or size") {
         SolveOptions options;
         options.hips_freedom = 1.0f;
         options.tolerance *= factor;
-        BodySolver::Workspace workspace;
+        Workspace workspace;
         std::vector<Transform> pose = rest_pose(solver.skeleton());
         solver.solve(effectors, pose, workspace, options);
         std::vector<Transform> model(pose.size());
@@ -176,7 +176,7 @@ TEST_CASE("solving asks for no memory, and orientations are met") {
     effectors[0].turn_weight = 1.0f;
     effectors[0].orientation = Quat(Eigen::AngleAxisf(0.2f, Vec3::UnitY())) * effectors[0].orientation;
     effectors[0].target += Vec3(-0.2f, -0.2f, 0.2f);
-    BodySolver::Workspace workspace;
+    Workspace workspace;
     SolveOptions options;
     options.ranges = false;  // a wrist does not turn so far
     const std::vector<Transform> rest = rest_pose(solver.skeleton());

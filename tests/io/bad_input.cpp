@@ -5,6 +5,8 @@
 
 #include <doctest/doctest.h>
 
+#include <cstdint>
+#include <cstring>
 #include <fstream>
 #include <functional>
 #include <limits>
@@ -56,6 +58,11 @@ TEST_CASE("files that are cut off, empty, or something else") {
     const std::string whole = dendraxis::io::read_text(workshop::demo("diver.glb"));
     check_refused(scratch, write(scratch, "cut.glb", whole.substr(0, whole.size() / 2)), "cut off");
     check_refused(scratch, write(scratch, "cut.glb", whole.substr(0, 9)), "cut off");
+    // Its header agrees with the file, the second chunk goes on behind it.
+    std::string short_chunk = whole.substr(0, whole.size() - 3);
+    const auto size = static_cast<std::uint32_t>(short_chunk.size());
+    std::memcpy(short_chunk.data() + 8, &size, sizeof(size));
+    check_refused(scratch, write(scratch, "chunk.glb", short_chunk), "second chunk is cut off");
     check_refused(scratch, write(scratch, "empty.glb", ""), "empty");
     check_refused(scratch, write(scratch, "text.glb", "hello"), "not a glTF");
     check_refused(scratch, write(scratch, "list.gltf", "{\"name\": 3}"), "not a glTF");

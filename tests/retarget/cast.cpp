@@ -43,7 +43,7 @@ bool same_bits(std::span<const Transform> a, std::span<const Transform> b) {
 
 std::vector<Transform> alone(const Pairing& pairing, std::size_t frame) {
     std::vector<Transform> pose(pairing.target.skeleton.size());
-    Transfer::Workspace workspace;
+    Workspace workspace;
     Transfer(pairing).apply(stroll().frame(frame), pose, workspace);
     return pose;
 }

@@ -6,6 +6,7 @@
 
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/chart.hpp>
+#include <dendraxis/ik/body_setup.hpp>
 #include <dendraxis/retarget/foot_lock.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/review/review.hpp>
@@ -167,7 +168,7 @@ TEST_CASE("a clip of any length is the same as its poses one by one") {
     const Transfer transfer(to_bosun());
     const Clip& stroll = workshop::diver().clip("stroll");
     const std::size_t bones = workshop::bosun().skeleton.size();
-    Transfer::Workspace workspace;
+    Workspace workspace;
     std::vector<Transform> all(stroll.frame_count() * bones);
     transfer.apply(stroll.transforms, all, workspace);
     for (const std::size_t frames : {1u, 3u, 4u, 8u, 9u, 31u}) {
@@ -185,17 +186,20 @@ TEST_CASE("calls a frame ask for no memory") {
     const Clip& stroll = workshop::diver().clip("stroll");
     std::vector<Transform> pose(workshop::bosun().skeleton.size());
     std::vector<Transform> base = rest_pose(workshop::bosun().skeleton);
-    Transfer::Workspace workspace;
-    FootLock::Workspace lock_workspace;
+    const BodySolver solver = body_solver(pairing.target);
+    const Effector hand = effector_of(pairing.target, "arm.left");
+    Workspace workspace;  // one for all of them
+    transfer.reserve(workspace);
+    lock.reserve(workspace);
+    solver.reserve(workspace);
     FootLockState feet;
-    const auto run = [&](std::size_t f) {
-        transfer.apply(stroll.frame(f), pose, workspace);
-        lock.apply(stroll.frame(f), pose, 1.0f / 30.0f, feet, lock_workspace);
-        blend_poses(base, pose, 0.5f);
-    };
-    run(0);
     const long before = workshop::allocations();
-    for (std::size_t f = 1; f < stroll.frame_count(); ++f) run(f);
+    for (std::size_t f = 0; f < stroll.frame_count(); ++f) {
+        transfer.apply(stroll.frame(f), pose, workspace);
+        lock.apply(stroll.frame(f), pose, 1.0f / 30.0f, feet, workspace);
+        solver.solve({&hand, 1}, pose, workspace);
+        blend_poses(base, pose, 0.5f);
+    }
     CHECK(workshop::allocations() == before);
     std::vector<int> counted(10);
     CHECK(workshop::allocations() > before);
@@ -210,7 +214,7 @@ TEST_CASE("feet are held pose by pose, from the past alone") {
         const Clip plain = transfer.apply_turns(clip);
         Clip held = plain;
         FootLockState feet;
-        FootLock::Workspace workspace;
+        Workspace workspace;
         for (std::size_t f = 0; f < clip.frame_count(); ++f)
             lock.apply(clip.frame(f), held.frame(f), 1.0f / clip.fps, feet, workspace);
         const ClipReview before = review_clip(to_bosun(), clip, plain);

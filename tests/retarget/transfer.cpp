@@ -37,7 +37,7 @@ TEST_CASE("poses one by one and a whole clip give the same bits") {
     const Transfer transfer(diver_to_bosun());
     const Clip& stroll = workshop::diver().clip("stroll");
     const Clip whole = transfer.apply_turns(stroll);
-    Transfer::Workspace workspace;
+    Workspace workspace;
     std::vector<Transform> pose(workshop::bosun().skeleton.size());
     for (std::size_t f = 0; f < stroll.frame_count(); ++f) {
         transfer.apply(stroll.frame(f), pose, workspace);

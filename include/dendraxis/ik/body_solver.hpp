@@ -1,10 +1,10 @@
 // A whole body, or any chain of it, brought to any number of targets at once.
 #pragma once
 
+#include <dendraxis/base/workspace.hpp>
 #include <dendraxis/chart/joint_turn.hpp>
 
 #include <cstddef>
-#include <memory>
 #include <span>
 #include <vector>
 
@@ -76,24 +76,13 @@ class BodySolver {
     /// Throws `Error` where a joint's bone is none of the skeleton. `hips` may be no bone.
     BodySolver(const Skeleton& skeleton, std::vector<SolverJoint> joints, int hips = k_no_bone);
 
-    struct Scratch;
-    /// Scratch memory of one thread; it grows on first use and is then only used again.
-    class Workspace {
-     public:
-        Workspace();
-        ~Workspace();
-        Workspace(Workspace&& other) noexcept;
-        Workspace& operator=(Workspace&& other) noexcept;
-
-     private:
-        friend class BodySolver;
-        std::unique_ptr<Scratch> scratch_;
-    };
-
     /// Turns `local`, a whole pose. More effectors than `k_most_effectors`, and those whose target is not
-    /// finite, are left out. Allocates only where `workspace` has not been used before; throws nothing.
+    /// finite, are left out. Allocates nothing once `workspace` was reserved or used; throws nothing then.
     SolveReport solve(std::span<const Effector> effectors, std::span<Transform> local, Workspace& workspace,
-                      const SolveOptions& options = {}) const noexcept;
+                      const SolveOptions& options = {}) const;
+
+    /// Makes room for `solve`.
+    void reserve(Workspace& workspace) const;
 
     std::span<const SolverJoint> joints() const noexcept { return joints_; }
     const Skeleton& skeleton() const noexcept { return skeleton_; }

@@ -1,6 +1,7 @@
 // Feet that stand on slopes, steps and decks that move, while a clip plays that was made for a flat floor.
 #pragma once
 
+#include <dendraxis/base/workspace.hpp>
 #include <dendraxis/chart/joint_turn.hpp>
 #include <dendraxis/ik/ground.hpp>
 #include <dendraxis/ik/limb.hpp>
@@ -66,10 +67,6 @@ class GroundAdaptation {
     /// none, or no hips.
     explicit GroundAdaptation(const Chart& chart);
 
-    struct Workspace {
-        std::vector<Transform> model;
-    };
-
     /// Of all legs on average, model units.
     float leg_length() const noexcept { return leg_length_; }
 
@@ -77,10 +74,13 @@ class GroundAdaptation {
     /// clip's); `seconds` have passed since the pose before. Each foot is raised or lowered by what the
     /// ground below it differs from the floor, tilted with it, and kept as high over it as the clip has it
     /// over the floor; the hips go down for the foot that needs it most, and a body on four legs tilts from
-    /// hind to front. On a flat floor the pose comes back as it was. Allocates only where `workspace` has not
-    /// been used before; throws nothing unless `ground` does.
+    /// hind to front. On a flat floor the pose comes back as it was. Allocates nothing
+    /// once `workspace` was reserved or used; throws nothing then unless `ground` does.
     void apply(std::span<Transform> pose, const Transform& placement, const Ground& ground, float seconds,
                GroundState& state, Workspace& workspace, const GroundOptions& options = {}) const;
+
+    /// Makes room for `apply`.
+    void reserve(Workspace& workspace) const;
 
  private:
     friend class detail::GroundPose;

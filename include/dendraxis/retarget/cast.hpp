@@ -64,7 +64,7 @@ class Cast {
  private:
     struct Body {
         std::unique_ptr<Transfer> transfer;
-        Transfer::Workspace workspace;
+        Workspace workspace;
         std::vector<Transform> pose;
         std::size_t members = 0;
     };

@@ -2,6 +2,7 @@
 // alone.
 #pragma once
 
+#include <dendraxis/base/workspace.hpp>
 #include <dendraxis/chart/pairing.hpp>
 
 #include <array>
@@ -38,18 +39,15 @@ class FootLock {
  public:
     explicit FootLock(const Pairing& pairing);
 
-    /// Scratch memory of one thread; it grows on first use and is then only used again.
-    struct Workspace {
-        std::vector<Transform> source;
-        std::vector<Transform> target;
-    };
-
     /// Holds the feet of `target`, a local pose that `Transfer::apply` has made from `source`. `seconds` have
     /// passed since the pose before. A foot that stands rolls without slipping as the source's does; one that
-    /// does not eases back to where the transfer has it. Allocates only where `workspace` has not been used
-    /// before; throws nothing.
+    /// does not eases back to where the transfer has it. Allocates nothing once `workspace` was reserved or
+    /// used; throws nothing then.
     void apply(std::span<const Transform> source, std::span<Transform> target, float seconds,
                FootLockState& state, Workspace& workspace) const;
+
+    /// Makes room for `apply`.
+    void reserve(Workspace& workspace) const;
 
  private:
     std::shared_ptr<const detail::PassPlan> plan_;

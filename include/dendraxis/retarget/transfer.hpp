@@ -1,6 +1,7 @@
 // The transfer: a pairing compiled for evaluation.
 #pragma once
 
+#include <dendraxis/base/workspace.hpp>
 #include <dendraxis/chart/pairing.hpp>
 #include <dendraxis/skeleton/clip.hpp>
 
@@ -39,16 +40,12 @@ class Transfer {
     /// Throws `Error` where either character has no hips.
     explicit Transfer(const Pairing& pairing);
 
-    /// Scratch memory of one thread; it grows on first use and is then only used again.
-    struct Workspace {
-        std::vector<float> lanes;
-        std::vector<Transform> source_pose;
-        std::vector<Transform> target_pose;
-    };
-
     /// Local poses of the source in, local poses of the target out: any number of whole poses, frame after
-    /// frame. Allocates only where `workspace` has not been used before; throws nothing.
+    /// frame. Allocates nothing once `workspace` was reserved or used; throws nothing then.
     void apply(std::span<const Transform> source, std::span<Transform> target, Workspace& workspace) const;
+
+    /// Makes room for `apply` of poses.
+    void reserve(Workspace& workspace) const;
 
     /// A whole clip with all passes: a trunk of fewer bones aimed as the source's, root motion by its rule,
     /// feet that stand where the source's do, hands kept on the body and together, arms kept out of the body,

@@ -49,6 +49,12 @@ std::string json_of_glb(const std::string& path, const std::vector<std::uint8_t>
     if (word_at(bytes, 16) != k_json_chunk || length > bytes.size() - 20) {
         throw Error(path, "the GLB's first chunk is not its JSON", "", k_export_again);
     }
+    // The parser takes the next chunk's word for its length.
+    const std::size_t next = 20 + length;
+    if (bytes.size() - next >= 8 && word_at(bytes, next) > bytes.size() - next - 8)
+        throw Error(path, "the GLB's second chunk is cut off",
+                    fmt::format("{} of {} bytes", bytes.size() - next - 8, word_at(bytes, next)),
+                    "copy or export it again");
     return {bytes.begin() + 20, bytes.begin() + 20 + static_cast<std::ptrdiff_t>(length)};
 }
 
