@@ -1,21 +1,18 @@
 // GLB and glTF: read, charted, posed, written again. Half of the mutations change one value of the JSON, so
 // that most inputs get past the parser.
 #include "common.hpp"
+#include "json_mutation.hpp"
 
 #include <dendraxis/chart/chart.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
-#include <nlohmann/json.hpp>
-
-#include <cmath>
-#include <random>
 #include <vector>
 
 namespace {
 
-using Json = nlohmann::ordered_json;
+using fuzz::Json;
 using Bytes = std::vector<std::uint8_t>;
 
 constexpr std::size_t k_header = 20;  // of a GLB, up to its JSON
@@ -29,40 +26,7 @@ void put_word(Bytes& bytes, std::size_t at, std::size_t value) {
     for (std::size_t i = 0; i < 4; ++i) bytes[at + i] = static_cast<std::uint8_t>(value >> (8 * i));
 }
 
-void collect(Json& value, std::vector<Json*>& all) {
-    all.push_back(&value);
-    if (!value.is_structured()) return;
-    for (Json& inner : value) collect(inner, all);
-}
-
-Json odd_value(std::mt19937& random, const Json& now) {
-    switch (random() % 10) {
-        case 0:
-            return -1;
-        case 1:
-            return 0;
-        case 2:
-            return now.is_number() ? Json(now.get<double>() + 1.0) : Json(1);
-        case 3:
-            return 4294967296.0 * static_cast<double>(1 + random() % 4);
-        case 4:
-            return 1e30;
-        case 5:
-            return "text";
-        case 6:
-            return nullptr;
-        case 7:
-            return Json::array({1, 2, 3});
-        case 8:
-            return Json::object();
-        default:
-            return static_cast<int>(random() % 64);
-    }
-}
-
 }  // namespace
-
-extern "C" std::size_t LLVMFuzzerMutate(std::uint8_t* data, std::size_t size, std::size_t most);
 
 extern "C" std::size_t LLVMFuzzerCustomMutator(std::uint8_t* data, std::size_t size, std::size_t most,
                                                unsigned int seed) {
@@ -72,19 +36,8 @@ extern "C" std::size_t LLVMFuzzerCustomMutator(std::uint8_t* data, std::size_t s
     if (random() % 2 == 0 || !is_glb || length > size - k_header) return LLVMFuzzerMutate(data, size, most);
     Json json = Json::parse(data + k_header, data + k_header + length, nullptr, false);
     if (json.is_discarded()) return LLVMFuzzerMutate(data, size, most);
-    std::vector<Json*> all;
-    collect(json, all);
-    Json& chosen = *all[random() % all.size()];
-    if (chosen.is_array() && !chosen.empty() && random() % 2 == 0) {
-        if (random() % 2 == 0) {
-            chosen.erase(chosen.begin());
-        } else {
-            chosen.push_back(Json(chosen[0]));
-        }
-    } else {
-        chosen = odd_value(random, chosen);
-    }
-    std::string text = json.dump(-1, ' ', false, Json::error_handler_t::replace);
+    fuzz::mutate(json, random);
+    std::string text = fuzz::text_of(json);
     text.resize((text.size() + 3) / 4 * 4, ' ');
     Bytes bytes(data, data + k_header);
     bytes.insert(bytes.end(), text.begin(), text.end());

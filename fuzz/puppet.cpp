@@ -1,10 +1,16 @@
 // Puppets' parts files; their pictures stand beside them.
 #include "common.hpp"
+#include "json_mutation.hpp"
 
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/sheet/sheet.hpp>
 
 #include <array>
+
+extern "C" std::size_t LLVMFuzzerCustomMutator(std::uint8_t* data, std::size_t size, std::size_t most,
+                                               unsigned int seed) {
+    return fuzz::mutate_text(data, size, most, seed, 0);
+}
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     static const bool has_picture = [] {

@@ -1,5 +1,6 @@
 // Rig sheets and, by the first byte, pairings, casts and props, for the demo's bosun.
 #include "common.hpp"
+#include "json_mutation.hpp"
 
 #include <dendraxis/io/props/props.hpp>
 #include <dendraxis/io/sheet/cast_file.hpp>
@@ -17,6 +18,11 @@ void copy_beside(const fs::path& file, const char* name) {
 }
 
 }  // namespace
+
+extern "C" std::size_t LLVMFuzzerCustomMutator(std::uint8_t* data, std::size_t size, std::size_t most,
+                                               unsigned int seed) {
+    return fuzz::mutate_text(data, size, most, seed, 1);
+}
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     if (size == 0) return 0;

@@ -33,6 +33,18 @@ void send(httplib::Response& response, const std::vector<std::uint8_t>& bytes) {
     send(response, std::string(bytes.begin(), bytes.end()), "application/octet-stream");
 }
 
+// The labels of a list of bones.
+std::vector<std::string> bones_of(const std::string& body) {
+    std::vector<std::string> labels;
+    const io::Json json = io::Json::parse(body, nullptr, false);
+    for (const io::Json& one : json.is_array() ? json : io::Json::array()) {
+        if (one.is_string()) labels.push_back(one.get<std::string>());
+    }
+    if (labels.empty() || labels.size() != json.size())
+        throw Error("the chain", "is no list of bones", "", "send their labels: [\"thigh\", \"shin\"]");
+    return labels;
+}
+
 // Runs an answer; what is wrong with the request becomes its answer.
 template <class Answer>
 void answer(httplib::Response& response, const Answer& give) {
@@ -93,7 +105,7 @@ struct Server::Parts {
         server.Post("/chain", [this](const httplib::Request& request, httplib::Response& response) {
             answer(response, [&] {
                 review.keep_chain(request.get_param_value("of") == "target", request.get_param_value("name"),
-                                  io::Json::parse(request.body).get<std::vector<std::string>>());
+                                  bones_of(request.body));
                 response.set_content("{}", "application/json");
             });
         });

@@ -179,6 +179,11 @@ TEST_CASE("the server answers its own page and nobody else") {
     for (const char* path : {"/../a.pair.json", "/demo/harbour/diver.glb", "/%2e%2e/etc/passwd", "/keep"})
         CHECK(client.Get(path)->status == 404);
     CHECK(client.Post("/keep", std::string(2 << 20, ' '), "application/json")->status == 413);
+    for (const char* bones : {"{ not JSON", "{}", "[1e30]", R"(["Bo.Back1", 3])"}) {
+        const auto refused = client.Post("/chain?of=target&name=spine", bones, "application/json");
+        CHECK(refused->status == 422);
+        CHECK(refused->body.find("is no list of bones; send their labels") != std::string::npos);
+    }
     const auto wrong = client.Post("/attempt?clip=crouch", "{ not JSON", "application/json");
     CHECK(wrong->status == 422);
     CHECK(json::parse(wrong->body)["problem"].get<std::string>().find("is not valid JSON") !=
