@@ -7,6 +7,8 @@
 #include <dendraxis/io/sheet/ragdoll_sheet.hpp>
 #include <dendraxis/io/sheet/sheet.hpp>
 #include <dendraxis/io/sheet/socket_sheet.hpp>
+#include <dendraxis/io/sheet/sway_sheet.hpp>
+#include <dendraxis/io/sheet/windows.hpp>
 
 namespace {
 
@@ -36,9 +38,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         if (kind == 0) {
             const dendraxis::io::Rig rig = dendraxis::io::load_rig(file);
             dendraxis::Findings findings;
-            dendraxis::io::sockets_of(file, rig, findings);
-            // Building one anew takes longer than all else.
-            if (rig.sheet.find("\"ragdoll\"") != std::string::npos) dendraxis::io::ragdoll_of(file, rig);
+            dendraxis::io::sockets_of(rig, findings);
+            dendraxis::io::read_ragdoll(rig);
+            dendraxis::io::read_sway(rig);
+            dendraxis::io::read_windows(rig);
         }
         if (kind == 1) dendraxis::io::read_pairing(file, puppet, puppet);
         if (kind == 2) dendraxis::io::read_cast(file);

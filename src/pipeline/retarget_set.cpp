@@ -131,15 +131,19 @@ class SetRunner {
         return set_.out_dir / file_name(set_.prefix + clip + set_.suffix);
     }
 
+    static std::string sheet_of(const io::Rig& rig) {
+        return rig.sheet.exists() ? io::sheet_json(rig.chart, {}, rig.sheet) : "";
+    }
+
     // All but the motion's own bytes.
     void fingerprint_settings() {
         io::Fingerprint print;
         print.add(std::string(k_version));
         print.add_file(target_.character.file);
-        print.add(target_.sheet);
+        print.add(sheet_of(target_));
         if (source_) {
             print.add_file(source_->character.file);
-            print.add(source_->sheet);
+            print.add(sheet_of(*source_));
         }
         print.add_file(set_.pairing);
         print.add(fmt::format("{}|{}|{}", set_.prefix, set_.suffix, set_.fps));

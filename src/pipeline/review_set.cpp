@@ -215,7 +215,7 @@ class ReviewRunner {
     void review(const io::Rig& source, const Work& work, ReviewReport::Line& line) const {
         const fs::path& file = results_[work.result];
         const io::Rig result =
-            io::is_sheet(set_.target) ? io::rechart(set_.target, file) : io::load_rig(file);
+            io::is_sheet(set_.target) ? io::load_rig(set_.target, 0.0f, file) : io::load_rig(file);
         const Pairing pairing = set_.pairing.empty() ? pair(source.chart, result.chart)
                                                      : io::read_pairing(set_.pairing, source, result);
         ReviewedFile reviewed{line.name, source, result, pairing, {}, {}, {}};

@@ -47,15 +47,14 @@ void check_same(const RagdollPlan& a, const RagdollPlan& b) {
 }
 
 json sheet_of(const fs::path& character, const workshop::Scratch& scratch) {
-    const io::Rig rig = io::load_rig(character);
-    json sheet = json::parse(io::sheet_with_ragdoll(rig, build_ragdoll(rig.character, rig.chart),
-                                                    plan_sway(rig.character, rig.chart), scratch.path()));
-    return sheet;
+    io::Rig rig = io::load_rig(character);
+    io::set_ragdoll(rig.sheet, build_ragdoll(rig.character, rig.chart), rig.chart.skeleton);
+    return json::parse(io::sheet_json(rig.chart, scratch.path(), rig.sheet));
 }
 
 RagdollPlan read_back(const json& sheet, const workshop::Scratch& scratch) {
     io::write_text(scratch / "own.rig.json", sheet.dump(1));
-    return *io::read_ragdoll(scratch / "own.rig.json", io::load_rig(scratch / "own.rig.json"));
+    return *io::read_ragdoll(io::load_rig(scratch / "own.rig.json"));
 }
 
 }  // namespace

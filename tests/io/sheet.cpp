@@ -1,7 +1,11 @@
 // The rig sheet: what a person wrote stays when the character is charted again, the rest is found anew.
 #include "workshop.hpp"
 
+#include <dendraxis/equip/bring_sockets.hpp>
+#include <dendraxis/io/sheet/ragdoll_sheet.hpp>
 #include <dendraxis/io/sheet/sheet.hpp>
+#include <dendraxis/io/sheet/socket_sheet.hpp>
+#include <dendraxis/io/sheet/windows.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <doctest/doctest.h>
@@ -109,6 +113,48 @@ TEST_CASE("what was decided for one character serves another with the same skele
     CHECK(workshop::run_tool("chart " + workshop::demo("hound.glb").string() + " --sheet " +
                              desk.sheet.string())
               .err.find("another character") != std::string::npos);
+}
+
+TEST_CASE("a sheet counts alike by itself and with a character's file") {
+    Desk desk;
+    json edited = desk.read();
+    auto& chains = edited["chains"];
+    chains.erase(
+        std::find_if(chains.begin(), chains.end(), [](const json& c) { return c["name"] == "neck"; }));
+    desk.write(edited);
+    io::Rig alone = io::load_rig(desk.sheet);
+    const io::Rig beside = io::load_rig(desk.sheet, 0.0f, workshop::demo("diver.glb"));
+    CHECK(alone.chart.find("neck") == nullptr);
+    alone.chart.file = beside.chart.file;
+    CHECK(io::sheet_json(alone.chart) == io::sheet_json(beside.chart));
+    CHECK(io::rechart(desk.sheet).chart.find("neck") != nullptr);
+}
+
+TEST_CASE("a sheet is edited section by section and saved whole") {
+    Desk desk;
+    json own = desk.read();
+    own["remark"] = "by hand";
+    desk.write(own);
+    const io::Rig rig = io::load_rig(desk.sheet);
+    io::RigSheet edited = rig.sheet;
+    const std::vector<Socket> sockets = suggested_sockets(rig.character, rig.chart);
+    io::set_sockets(edited, sockets, rig.chart.skeleton);
+    io::set_windows(edited, std::vector<ClipWindow>{{"stroll", "mallet.head", 3.0f, 8.0f, false, {}}});
+    // The copy was edited, not what it was copied from.
+    Findings findings;
+    CHECK_FALSE(io::read_sockets(rig, findings));
+    CHECK(io::sheet_json(rig.chart, desk.scratch.path(), rig.sheet).find("mallet") == std::string::npos);
+
+    io::write_text(desk.sheet, io::sheet_json(rig.chart, desk.scratch.path(), edited));
+    CHECK(desk.read()["remark"] == "by hand");
+    const io::Rig again = io::load_rig(desk.sheet);
+    CHECK(io::sockets_of(again, findings).size() == sockets.size());
+    CHECK(io::read_windows(again).at(0).volume == "mallet.head");
+    CHECK_FALSE(io::read_ragdoll(again));
+    // A character without a sheet gets one.
+    io::RigSheet fresh;
+    io::set_sockets(fresh, sockets, rig.chart.skeleton);
+    CHECK(json::parse(io::sheet_json(rig.chart, {}, fresh))["sockets"].size() == sockets.size());
 }
 
 TEST_CASE("the sheets of the demo characters are what charting them gives") {

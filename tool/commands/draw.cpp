@@ -87,9 +87,9 @@ void show_ragdoll(draw::Panel& panel, const RagdollPlan& plan) {
     panel.subtitle += fmt::format(", {} bodies, {} findings", plan.bodies.size(), findings.size());
 }
 
-void show_sockets(draw::Panel& panel, const fs::path& file, const io::Rig& rig) {
+void show_sockets(draw::Panel& panel, const io::Rig& rig) {
     Findings findings;
-    const SocketBinding sockets(io::sockets_of(file, rig, findings), rig.chart);
+    const SocketBinding sockets(io::sockets_of(rig, findings), rig.chart);
     std::vector<Transform> model(rig.chart.skeleton.size());
     to_model_space(rig.chart.skeleton, panel.pose, model);
     for (std::size_t i = 0; i < sockets.sockets().size(); ++i)
@@ -131,7 +131,7 @@ int run_draw(const DrawArguments& arguments) {
     draw::PictureOptions options;
     std::vector<RagdollPlan> ragdolls;
     if (arguments.ragdoll) {
-        for (std::size_t r = 0; r < rigs.size(); ++r) ragdolls.push_back(io::ragdoll_of(files[r], rigs[r]));
+        for (const io::Rig& rig : rigs) ragdolls.push_back(io::ragdoll_of(rig));
     }
     std::vector<ScoredChart> readings;
     if (arguments.readings > 0) {
@@ -150,7 +150,7 @@ int run_draw(const DrawArguments& arguments) {
             panels.back().ranges = arguments.ranges;
             panels.back().terrain = terrains.empty() ? nullptr : &terrains[r];
             if (arguments.ragdoll) show_ragdoll(panels.back(), ragdolls[r]);
-            if (arguments.sockets) show_sockets(panels.back(), files[r], rig);
+            if (arguments.sockets) show_sockets(panels.back(), rig);
             add_marks(panels.back(), arguments.target_words);
             if (!arguments.chart) continue;
             panels.back().view = draw::View::front;

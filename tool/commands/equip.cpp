@@ -127,13 +127,12 @@ ClipEvents events_of(const EquipReport& report) {
 }
 
 void write_equip_page(const EquipArguments& arguments, const io::Rig& rig, const EquipReport& report) {
-    const fs::path& sheet = arguments.sheet.empty() ? arguments.character : arguments.sheet;
     const Character dressed = io::load_character(arguments.out);
     Findings ignored;
     const page::Actor actor{&dressed, &rig.chart, "",
-                            page::outlines_of(io::sockets_of(sheet, rig, ignored), rig.chart)};
+                            page::outlines_of(io::sockets_of(rig, ignored), rig.chart)};
     ClipEvents events = events_of(report);
-    add_windows(events, io::read_windows(sheet), dressed.clips);
+    add_windows(events, io::read_windows(rig), dressed.clips);
     write_character_page(arguments.page, actor, dressed.clips, report.findings,
                          "dendraxis equip " + arguments.character.string(), events);
 }

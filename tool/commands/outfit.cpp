@@ -32,7 +32,7 @@ std::size_t socket_index(std::span<const Socket> sockets, const std::string& nam
 }  // namespace
 
 Outfit::Outfit(const EquipArguments& arguments, const io::Rig& rig)
-    : arguments_(arguments), rig_(rig), sockets_(io::sockets_of(sheet_or_character(), rig, report.findings)) {
+    : arguments_(arguments), rig_(rig), sockets_(io::sockets_of(rig, report.findings)) {
     for (const std::string& words : arguments.fit_words) fit(read_fit(words));
     // Sockets of pieces stand behind the sheet's own.
     binding_.emplace(sockets_, rig.chart);
@@ -48,10 +48,6 @@ Outfit::Outfit(const EquipArguments& arguments, const io::Rig& rig)
 
 std::vector<std::uint8_t> Outfit::glb() const {
     return io::glb_with_props(rig_.character, *binding_, mounts_, carried_, clips_, flights_);
-}
-
-const fs::path& Outfit::sheet_or_character() const {
-    return arguments_.sheet.empty() ? arguments_.character : arguments_.sheet;
 }
 
 void Outfit::put(const Put& put) {
@@ -236,7 +232,7 @@ void Outfit::let_go() {
         const NamedPosition push = named_position(words, "--push");
         pushes[mount_of(push.name, "--push")] = Vec3(push.position.data());
     }
-    const RagdollBinding wearer(io::ragdoll_of(sheet_or_character(), rig_), rig_.chart);
+    const RagdollBinding wearer(io::ragdoll_of(rig_), rig_.chart);
     sim::DropGround ground;
     if (!arguments_.terrain.empty()) {
         Surface surface = surface_of(io::load_terrain(arguments_.terrain, rig_.chart));

@@ -79,7 +79,6 @@ class Outfit {
         std::vector<PieceInClip> clips;
     };
 
-    const fs::path& sheet_or_character() const;
     const Clip& clip_to_write(const std::string& name) const;
     std::size_t mount_of(const std::string& prop, const char* option) const;
 

@@ -43,10 +43,6 @@ Json ragdoll_report(const RagdollPlan& plan, const Chart& chart, const Findings&
 
 constexpr float k_joint_margin = 5.0f / k_degrees;
 
-fs::path sheet_of(const RagdollArguments& arguments) {
-    return arguments.sheet.empty() ? arguments.character : arguments.sheet;
-}
-
 io::Rig rig_of(const RagdollArguments& arguments) {
     return open_rig(arguments.character, arguments.sheet, arguments.height_metres);
 }
@@ -109,7 +105,7 @@ int run_ragdoll_build(const RagdollArguments& arguments) {
     const io::Rig rig = rig_of(arguments);
     check_has_body(rig);
     std::optional<RagdollPlan> kept;
-    if (!arguments.rebuild) kept = io::read_ragdoll(sheet_of(arguments), rig);
+    if (!arguments.rebuild) kept = io::read_ragdoll(rig);
     RagdollPlan plan;
     if (kept && arguments.learn.empty()) {
         plan = *std::move(kept);
@@ -123,15 +119,18 @@ int run_ragdoll_build(const RagdollArguments& arguments) {
     int mirrored = 0;
     if (!arguments.mirror.empty()) mirrored = mirror_ragdoll(plan, rig.chart, arguments.mirror);
     std::optional<SwayPlan> sway;
-    if (!arguments.rebuild) sway = io::read_sway(sheet_of(arguments), rig);
+    if (!arguments.rebuild) sway = io::read_sway(rig);
     if (!sway) sway = plan_sway(rig.character, rig.chart);
     Findings findings = check_ragdoll(plan, rig.chart);
     const Findings odd = odd_size(rig.chart);
     findings.insert(findings.end(), odd.begin(), odd.end());
     if (!arguments.out.empty()) {
         check_sheet_place(arguments.out, rig.character.file);
+        io::RigSheet sheet = rig.sheet;
+        io::set_ragdoll(sheet, plan, rig.chart.skeleton);
+        io::set_sway(sheet, *sway, rig.chart.skeleton);
         io::write_text(arguments.out,
-                       io::sheet_with_ragdoll(rig, plan, *sway, fs::absolute(arguments.out).parent_path()));
+                       io::sheet_json(rig.chart, fs::absolute(arguments.out).parent_path(), sheet));
     }
     if (arguments.json) {
         Json report = ragdoll_report(plan, rig.chart, findings);
@@ -150,7 +149,7 @@ int run_ragdoll_build(const RagdollArguments& arguments) {
 
 int run_ragdoll_check(const RagdollArguments& arguments) {
     const io::Rig rig = rig_of(arguments);
-    const RagdollPlan plan = io::ragdoll_of(sheet_of(arguments), rig);
+    const RagdollPlan plan = io::ragdoll_of(rig);
     const Findings findings = check_ragdoll(plan, rig.chart);
     bool wrong = false;
     for (const Finding& finding : findings) wrong = wrong || finding.severity != Severity::note;
@@ -167,7 +166,7 @@ int run_ragdoll_check(const RagdollArguments& arguments) {
 
 int run_ragdoll_export(const RagdollArguments& arguments) {
     const io::Rig rig = rig_of(arguments);
-    const RagdollPlan plan = io::ragdoll_of(sheet_of(arguments), rig);
+    const RagdollPlan plan = io::ragdoll_of(rig);
     check_not_input(arguments.out, {arguments.character, rig.character.file, arguments.sheet});
     const io::OutputFile file{arguments.out, io::glb_with_ragdoll(rig.character, rig.chart, plan)};
     io::write_files({&file, 1});

@@ -190,8 +190,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     for (const fs::path& out : {arguments.out, arguments.picture})
         check_not_input(out, {arguments.character, arguments.sheet, rig.character.file, arguments.terrain});
     check_page(arguments.page, {arguments.character, arguments.sheet, rig.character.file, arguments.terrain});
-    const RagdollPlan plan =
-        io::ragdoll_of(arguments.sheet.empty() ? arguments.character : arguments.sheet, rig);
+    const RagdollPlan plan = io::ragdoll_of(rig);
     const RagdollBinding binding(plan, rig.chart);
     Findings findings = rig.character.findings;
     const Findings odd = odd_size(rig.chart);

@@ -140,7 +140,7 @@ int run_ragdoll_sway(const RagdollSwayArguments& arguments) {
     check_not_input(arguments.out, {arguments.character, arguments.sheet, rig.character.file});
     check_page(arguments.page, {arguments.character, arguments.sheet, rig.character.file, arguments.out});
     const std::vector<const Clip*> clips = clips_to_sway(rig.character, arguments.clips);
-    const SwayPlan plan = io::sway_of(arguments.sheet.empty() ? arguments.character : arguments.sheet, rig);
+    const SwayPlan plan = io::sway_of(rig);
     const SwayBinding binding(plan, rig.chart, sway_settings(rig.chart));
     std::vector<SwayedClip> swayed;
     for (const Clip* clip : clips) swayed.push_back(sway_clip(binding, rig.chart, *clip));

@@ -46,7 +46,7 @@ struct Opened {
 // A socket whose bone is gone stays in the sheet's text only until the sheet is written: it is told.
 Opened open(const fs::path& character, const fs::path& sheet) {
     Opened opened{open_rig(character, sheet), {}, {}};
-    opened.sockets = io::sockets_of(sheet.empty() ? character : sheet, opened.rig, opened.findings);
+    opened.sockets = io::sockets_of(opened.rig, opened.findings);
     return opened;
 }
 
@@ -93,8 +93,9 @@ int finish(Opened& opened, const SocketArguments& arguments) {
         opened.findings.push_back(std::move(finding));
     if (!arguments.out.empty()) {
         check_sheet_place(arguments.out, opened.rig.character.file);
-        io::write_text(arguments.out, io::sheet_with_sockets(opened.rig, opened.sockets,
-                                                             fs::absolute(arguments.out).parent_path()));
+        io::set_sockets(opened.rig.sheet, opened.sockets, chart.skeleton);
+        io::write_text(arguments.out,
+                       io::sheet_json(chart, fs::absolute(arguments.out).parent_path(), opened.rig.sheet));
     }
     if (arguments.json) {
         print_json({{"sockets", io::sockets_part(opened.sockets, chart.skeleton)},

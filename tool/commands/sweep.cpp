@@ -126,7 +126,7 @@ class Other {
         placement_.rotation = swinger.to_upright().conjugate() * rig_.chart.to_upright();
         placement_.translation = position_in_model(swinger, at);
         if (is_body) {
-            const RagdollPlan plan = scaled(io::ragdoll_of(arguments.against, rig_), unit);
+            const RagdollPlan plan = scaled(io::ragdoll_of(rig_), unit);
             rig_.chart = scaled(rig_.chart, unit);
             placement_.translation -= placement_.rotation * (rig_.chart.floor * rig_.chart.up);
             targets_ = targets_of(plan);
@@ -202,8 +202,10 @@ void keep_window(const SweepArguments& arguments, const io::Rig& rig, std::vecto
     check_not_input(arguments.out, {arguments.against});
     check_sheet_place(arguments.out, rig.character.file);
     kept.push_back(window);
+    io::RigSheet sheet = rig.sheet;
+    io::set_windows(sheet, kept);
     io::write_text(arguments.out,
-                   io::sheet_with_windows(rig, kept, fs::absolute(arguments.out).parent_path()));
+                   io::sheet_json(rig.chart, fs::absolute(arguments.out).parent_path(), sheet));
 }
 
 // The clips with windows: when they are live, what is touched, and the other one where it is touched first.
@@ -263,8 +265,7 @@ void print_report(const WindowReport& report, const Skeleton& touched) {
 
 int run_sweep(const SweepArguments& arguments) {
     const io::Rig rig = open_rig(arguments.character, arguments.sheet);
-    const std::vector<ClipWindow> kept =
-        io::read_windows(arguments.sheet.empty() ? arguments.character : arguments.sheet);
+    const std::vector<ClipWindow> kept = io::read_windows(rig);
     const std::vector<ClipWindow> windows = wanted_windows(arguments, kept);
     Findings findings = check_windows(windows, rig.character.clips);
     check_page(arguments.page, {arguments.character, arguments.sheet, rig.character.file, arguments.against});

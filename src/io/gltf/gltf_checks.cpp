@@ -27,14 +27,16 @@ class DocumentChecker {
     void check() const {
         check_asset();
         check_extensions();
-        for (const char* list :
-             {"nodes", "skins", "meshes", "accessors", "bufferViews", "buffers", "animations", "scenes"}) {
+        for (const char* list : {"nodes", "skins", "meshes", "accessors", "bufferViews", "buffers",
+                                 "animations", "scenes", "materials", "textures", "images"}) {
             if (!document_.contains(list)) continue;
             if (!document_[list].is_array())
                 fail(fmt::format("its {} are no list", list), fmt::format("/{}", list));
             for (std::size_t i = 0; i < document_[list].size(); ++i) {
                 if (!document_[list][i].is_object())
                     fail("an entry is no object", fmt::format("/{}/{}", list, i));
+                if (document_[list][i].contains("name") && !document_[list][i]["name"].is_string())
+                    fail("a name is no text", fmt::format("/{}/{}/name", list, i));
             }
         }
         check_nodes();

@@ -216,24 +216,18 @@ Json ragdoll_part(const RagdollPlan& plan, const Skeleton& skeleton) {
     return json;
 }
 
-std::optional<RagdollPlan> read_ragdoll(const fs::path& file, const Rig& rig) {
-    if (!is_sheet(file)) return std::nullopt;
-    const JsonDocument document = open_document(file, Schema::rig);
-    if (!document.json.contains("ragdoll")) return std::nullopt;
-    return PlanReader(document, rig).read();
+std::optional<RagdollPlan> read_ragdoll(const Rig& rig) {
+    if (!holds(rig.sheet, "ragdoll")) return std::nullopt;
+    return PlanReader(*rig.sheet.document, rig).read();
 }
 
-RagdollPlan ragdoll_of(const fs::path& file, const Rig& rig) {
-    if (auto plan = read_ragdoll(file, rig)) return *std::move(plan);
+RagdollPlan ragdoll_of(const Rig& rig) {
+    if (auto plan = read_ragdoll(rig)) return *std::move(plan);
     return build_ragdoll(rig.character, rig.chart);
 }
 
-std::string sheet_with_ragdoll(const Rig& rig, const RagdollPlan& plan, const SwayPlan& sway,
-                               const fs::path& folder) {
-    Json sheet = Json::parse(sheet_json(rig.chart, folder, rig.sheet));
-    sheet["ragdoll"] = ragdoll_part(plan, rig.chart.skeleton);
-    sheet["sway"] = sway_part(sway, rig.chart.skeleton);
-    return text_of(sheet);
+void set_ragdoll(RigSheet& sheet, const RagdollPlan& plan, const Skeleton& skeleton) {
+    put(sheet, "ragdoll", ragdoll_part(plan, skeleton));
 }
 
 }  // namespace dendraxis::io

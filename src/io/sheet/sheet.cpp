@@ -1,6 +1,7 @@
 #include <dendraxis/io/sheet/sheet.hpp>
 
 #include "../json/json_text.hpp"
+#include "sheet_parts.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
@@ -211,46 +212,50 @@ Chart charted(const Character& character, bool with_limits) {
     return found;
 }
 
+Rig open_sheet(const fs::path& sheet, float fps, const fs::path& character, bool anew) {
+    const auto opened = std::make_shared<const JsonDocument>(open_document(sheet, Schema::rig));
+    const JsonDocument& document = *opened;
+    const fs::path named = sheet.parent_path() / document.json["character"]["file"].get<std::string>();
+    Rig rig{load_character(character.empty() ? named : character, {fps}), {}, {opened}};
+    rig.chart = charted(rig.character, !document.json.contains("ranges"));
+    const Choices all = read_choices(document, rig.character.skeleton);
+    const Choices decisions = decided(document, all, rig.chart);
+    // As the sheet stands: what it does not hold is not there.
+    if (!anew && document.json.contains("chains"))
+        std::erase_if(rig.chart.chains, [&](const Chain& chain) { return !all.chains.contains(chain.name); });
+    apply_choices(rig.chart, decisions);
+    rig.chart.shape = body_shape(rig.character, rig.chart);
+    read_postures(document, rig.chart);
+    add_sheet_findings(document, decisions, rig.chart);
+    return rig;
+}
+
 }  // namespace
 
 bool is_sheet(const fs::path& file) {
     return same_ending(file, ".json") && !is_puppet(file);
 }
 
-Rig load_rig(const fs::path& file, float fps) {
-    if (!is_sheet(file)) {
-        Rig rig{load_character(file, {fps}), {}, {}};
-        rig.chart = charted(rig.character, true);
-        return rig;
-    }
-    const JsonDocument document = open_document(file, Schema::rig);
-    const fs::path named = document.json["character"]["file"].get<std::string>();
-    Rig rig{load_character(file.parent_path() / named, {fps}), {}, document.text};
-    rig.chart = charted(rig.character, !document.json.contains("ranges"));
-    const Choices all = read_choices(document, rig.character.skeleton);
-    const Choices decisions = decided(document, all, rig.chart);
-    // As the sheet stands: what it does not hold is not there.
-    std::erase_if(rig.chart.chains, [&](const Chain& chain) {
-        return document.json.contains("chains") && !all.chains.contains(chain.name);
-    });
-    apply_choices(rig.chart, decisions);
-    rig.chart.shape = body_shape(rig.character, rig.chart);
-    read_postures(document, rig.chart);
-    add_sheet_findings(document, decisions, rig.chart);
+Rig load_rig(const fs::path& file, float fps, const fs::path& character) {
+    if (is_sheet(file)) return open_sheet(file, fps, character, false);
+    Rig rig{load_character(file, {fps}), {}, {}};
+    rig.chart = charted(rig.character, true);
     return rig;
 }
 
 Rig rechart(const fs::path& sheet, const fs::path& character) {
-    const JsonDocument document = open_document(sheet, Schema::rig);
-    const fs::path named = sheet.parent_path() / document.json["character"]["file"].get<std::string>();
-    Rig rig{load_character(character.empty() ? named : character), {}, document.text};
-    rig.chart = charted(rig.character, !document.json.contains("ranges"));
-    const Choices decisions = decided(document, read_choices(document, rig.character.skeleton), rig.chart);
-    apply_choices(rig.chart, decisions);
-    rig.chart.shape = body_shape(rig.character, rig.chart);
-    read_postures(document, rig.chart);
-    add_sheet_findings(document, decisions, rig.chart);
-    return rig;
+    return open_sheet(sheet, 0.0f, character, true);
+}
+
+bool holds(const RigSheet& sheet, const char* section) {
+    return sheet.exists() && sheet.document->json.contains(section);
+}
+
+void put(RigSheet& sheet, const char* section, Json value) {
+    const auto edited = std::make_shared<JsonDocument>();
+    if (sheet.exists()) *edited = *sheet.document;
+    edited->json[section] = std::move(value);
+    sheet.document = edited;
 }
 
 void refuse_other_sheet(const fs::path& out, const fs::path& character) {
@@ -266,15 +271,16 @@ void refuse_other_sheet(const fs::path& out, const fs::path& character) {
                 "choose another name for the output");
 }
 
-std::string sheet_json(const Chart& chart, const fs::path& folder, const std::string& before) {
+std::string sheet_json(const Chart& chart, const fs::path& folder, const RigSheet& sheet) {
     std::string file = chart.file;
     if (!folder.empty() && !file.empty())
         file = fs::proximate(fs::absolute(file), fs::absolute(folder)).generic_string();
-    Json sheet = chart_json(chart, file);
-    if (before.empty()) return text_of(sheet);
-    // Over a sheet that was there: its order and what this program does not know stay.
-    Json kept = Json::parse(before);
-    for (const auto& [key, value] : sheet.items()) kept[key] = value;
+    Json json = chart_json(chart, file);
+    if (!sheet.exists()) return text_of(json);
+    // What the sheet had comes first, in its order; a new one begins with the chart.
+    Json kept = sheet.document->text.empty() ? json : sheet.document->json;
+    for (const auto& [key, value] : sheet.document->json.items()) kept[key] = value;
+    for (const auto& [key, value] : json.items()) kept[key] = value;
     return text_of(kept);
 }
 

@@ -33,11 +33,9 @@ Json sockets_part(std::span<const Socket> sockets, const Skeleton& skeleton) {
     return list;
 }
 
-std::optional<std::vector<Socket>> read_sockets(const std::filesystem::path& sheet, const Rig& rig,
-                                                Findings& findings) {
-    if (!is_sheet(sheet)) return std::nullopt;
-    const JsonDocument document = open_document(sheet, Schema::rig);
-    if (!document.json.contains("sockets")) return std::nullopt;
+std::optional<std::vector<Socket>> read_sockets(const Rig& rig, Findings& findings) {
+    if (!holds(rig.sheet, "sockets")) return std::nullopt;
+    const JsonDocument& document = *rig.sheet.document;
     std::vector<Socket> sockets;
     const Json& list = document.json["sockets"];
     for (std::size_t i = 0; i < list.size(); ++i) {
@@ -61,16 +59,13 @@ std::optional<std::vector<Socket>> read_sockets(const std::filesystem::path& she
     return sockets;
 }
 
-std::vector<Socket> sockets_of(const std::filesystem::path& file, const Rig& rig, Findings& findings) {
-    if (auto sockets = read_sockets(file, rig, findings)) return *std::move(sockets);
+std::vector<Socket> sockets_of(const Rig& rig, Findings& findings) {
+    if (auto sockets = read_sockets(rig, findings)) return *std::move(sockets);
     return suggested_sockets(rig.character, rig.chart);
 }
 
-std::string sheet_with_sockets(const Rig& rig, std::span<const Socket> sockets,
-                               const std::filesystem::path& folder) {
-    Json sheet = Json::parse(sheet_json(rig.chart, folder, rig.sheet));
-    sheet["sockets"] = sockets_part(sockets, rig.chart.skeleton);
-    return text_of(sheet);
+void set_sockets(RigSheet& sheet, std::span<const Socket> sockets, const Skeleton& skeleton) {
+    put(sheet, "sockets", sockets_part(sockets, skeleton));
 }
 
 }  // namespace dendraxis::io

@@ -62,10 +62,9 @@ Json sway_part(const SwayPlan& plan, const Skeleton& skeleton) {
     return list;
 }
 
-std::optional<SwayPlan> read_sway(const std::filesystem::path& file, const Rig& rig) {
-    if (!is_sheet(file)) return std::nullopt;
-    const JsonDocument document = open_document(file, Schema::rig);
-    if (!document.json.contains("sway")) return std::nullopt;
+std::optional<SwayPlan> read_sway(const Rig& rig) {
+    if (!holds(rig.sheet, "sway")) return std::nullopt;
+    const JsonDocument& document = *rig.sheet.document;
     SwayPlan plan;
     std::set<std::string> names;
     std::set<int> taken;
@@ -91,9 +90,13 @@ std::optional<SwayPlan> read_sway(const std::filesystem::path& file, const Rig& 
     return plan;
 }
 
-SwayPlan sway_of(const std::filesystem::path& file, const Rig& rig) {
-    if (auto plan = read_sway(file, rig)) return *std::move(plan);
+SwayPlan sway_of(const Rig& rig) {
+    if (auto plan = read_sway(rig)) return *std::move(plan);
     return plan_sway(rig.character, rig.chart);
+}
+
+void set_sway(RigSheet& sheet, const SwayPlan& plan, const Skeleton& skeleton) {
+    put(sheet, "sway", sway_part(plan, skeleton));
 }
 
 }  // namespace dendraxis::io

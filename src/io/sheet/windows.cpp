@@ -16,11 +16,11 @@ Json window_part(const ClipWindow& window) {
     return entry;
 }
 
-std::vector<ClipWindow> read_windows(const std::filesystem::path& sheet) {
+std::vector<ClipWindow> read_windows(const Rig& rig) {
     std::vector<ClipWindow> windows;
-    if (!is_sheet(sheet)) return windows;
-    const JsonDocument document = open_document(sheet, Schema::rig);
-    const Json list = document.json.value("windows", Json::array());
+    if (!holds(rig.sheet, "windows")) return windows;
+    const JsonDocument& document = *rig.sheet.document;
+    const Json& list = document.json["windows"];
     for (std::size_t i = 0; i < list.size(); ++i) {
         const Json& entry = list[i];
         ClipWindow window;
@@ -38,12 +38,10 @@ std::vector<ClipWindow> read_windows(const std::filesystem::path& sheet) {
     return windows;
 }
 
-std::string sheet_with_windows(const Rig& rig, std::span<const ClipWindow> windows,
-                               const std::filesystem::path& folder) {
-    Json sheet = Json::parse(sheet_json(rig.chart, folder, rig.sheet));
-    sheet["windows"] = Json::array();
-    for (const ClipWindow& window : windows) sheet["windows"].push_back(window_part(window));
-    return text_of(sheet);
+void set_windows(RigSheet& sheet, std::span<const ClipWindow> windows) {
+    Json list = Json::array();
+    for (const ClipWindow& window : windows) list.push_back(window_part(window));
+    put(sheet, "windows", std::move(list));
 }
 
 }  // namespace dendraxis::io

@@ -11,12 +11,11 @@
 
 namespace dendraxis::io {
 
-/// The windows that a sheet holds; none where `sheet` is no sheet. Throws `Error` with line and JSON pointer
+/// The windows that the rig's sheet holds. Throws `Error` with line and JSON pointer
 /// where one ends before it starts.
-std::vector<ClipWindow> read_windows(const std::filesystem::path& sheet);
+std::vector<ClipWindow> read_windows(const Rig& rig);
 
-/// The text of a rig's sheet with these windows in it; all else in it stays. `folder` as for `sheet_json`.
-std::string sheet_with_windows(const Rig& rig, std::span<const ClipWindow> windows,
-                               const std::filesystem::path& folder = {});
+/// Puts windows into a sheet.
+void set_windows(RigSheet& sheet, std::span<const ClipWindow> windows);
 
 }  // namespace dendraxis::io
