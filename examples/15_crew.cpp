@@ -15,7 +15,7 @@ int main(int count, char** words) {
         return 2;
     }
     try {
-        const dx::io::CastFile file = dx::io::read_cast(words[1]);
+        dx::io::CastFile file = dx::io::read_cast(words[1]);
         for (const dx::io::CastEntry& entry : file.entries)
             if (!entry.problem.empty()) fmt::print("{} stays at home: {}\n", entry.id, entry.problem);
         dx::Cast cast(dx::io::bodies_of(file), 8);  // at most eight at once
@@ -28,6 +28,13 @@ int main(int count, char** words) {
                 cast.swap(crew.front(), cast.body(words[3]));
             cast.play(clip.frame(frame), 1.0f / clip.fps, dx::pipeline::on_threads);
             if (frame % 20 != 0) continue;
+            for (const std::size_t changed : dx::io::read_changed(file)) {  // while it plays
+                const dx::io::CastEntry& entry = file.entries[changed];
+                if (entry.problem.empty())
+                    cast.replace(cast.body(entry.id), *entry.pairing);
+                else
+                    fmt::print("{} goes on as it was: {}\n", entry.id, entry.problem);
+            }
             fmt::print("frame {:2}:", frame);
             for (const dx::CastMember member : crew)
                 fmt::print("  {} ({} bones)", cast.ids()[cast.body_of(member)], cast.pose(member).size());

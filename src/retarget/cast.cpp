@@ -27,22 +27,45 @@ Cast::Cast(std::vector<CastBody> bodies, std::size_t most_members) {
     for (CastBody& one : bodies) {
         if (std::find(ids_.begin(), ids_.end(), one.id) != ids_.end())
             throw Error("cast", "two bodies have the id '" + one.id + "'", "", "give each an id of its own");
-        if (one.pairing.source.skeleton.size() != source_bones_)
-            throw Error("cast", "the body '" + one.id + "' is paired with another source", "",
-                        "pair all bodies with one source");
-        Body& body = bodies_.emplace_back();
-        body.transfer = std::make_unique<Transfer>(one.pairing);
-        body.pose = rest_pose(one.pairing.target.skeleton);
+        const Body& body = bodies_.emplace_back(compiled(one.pairing));
         most_bones_ = std::max(most_bones_, body.pose.size());
-        // Until the first frame it stands as the source does at rest.
-        const std::vector<Transform> rest = rest_pose(one.pairing.source.skeleton);
-        body.transfer->apply(rest, body.pose, body.workspace);
         ids_.push_back(std::move(one.id));
     }
     members_.resize(most_members);
     for (std::size_t place = most_members; place-- > 0;) free_.push_back(place);
     wanted_.reserve(bodies_.size());
     blends_.resize(most_members * most_bones_);
+}
+
+Cast::Body Cast::compiled(const Pairing& pairing) const {
+    if (pairing.source.skeleton.size() != source_bones_)
+        throw Error("cast", "the body '" + pairing.target.character + "' is paired with another source", "",
+                    "pair all bodies with one source");
+    Body body;
+    body.transfer = std::make_unique<Transfer>(pairing);
+    body.pose = rest_pose(pairing.target.skeleton);
+    // Until the first frame it stands as the source does at rest.
+    body.transfer->apply(rest_pose(pairing.source.skeleton), body.pose, body.workspace);
+    return body;
+}
+
+void Cast::replace(std::size_t body, const Pairing& pairing) {
+    if (body >= bodies_.size()) throw Error("cast", "has no body " + std::to_string(body));
+    Body made = compiled(pairing);
+    if (made.pose.size() > most_bones_) {
+        // Each place for a blend grows; what blends goes on from where it is.
+        std::vector<Transform> blends(members_.size() * made.pose.size());
+        for (std::size_t place = 0; place < members_.size(); ++place)
+            std::copy_n(blends_.begin() + static_cast<std::ptrdiff_t>(place * most_bones_), most_bones_,
+                        blends.begin() + static_cast<std::ptrdiff_t>(place * made.pose.size()));
+        blends_ = std::move(blends);
+        most_bones_ = made.pose.size();
+    }
+    made.members = bodies_[body].members;
+    bodies_[body] = std::move(made);
+    for (Member& member : members_) {
+        if (member.body == body) member.left = 0.0f;
+    }
 }
 
 std::size_t Cast::body(std::string_view id) const {

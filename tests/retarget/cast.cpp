@@ -155,6 +155,8 @@ TEST_CASE("casts that make no sense are refused, with the nearest name") {
     twice[1].id = "bosun";
     CHECK_THROWS_WITH_AS(Cast(twice, 4), doctest::Contains("two bodies have the id 'bosun'"), Error);
     CHECK_THROWS_AS(Cast(crew(), 0), Error);
+    CHECK_THROWS_WITH_AS(Cast(crew(), 4).replace(9, crew()[0].pairing), doctest::Contains("no body 9"),
+                         Error);
     std::vector<CastBody> other = crew();
     other[1].pairing = pair(chart(workshop::hound()), chart(workshop::bosun()));
     CHECK_THROWS_WITH_AS(Cast(other, 4), doctest::Contains("another source"), Error);
@@ -208,4 +210,64 @@ TEST_CASE("a cast file: the check reports who cannot follow, and the others get 
     write(R"("a": {"charakter": "bosun.glb"})");
     CHECK(workshop::run_tool("cast check " + broken).status == 3);
     CHECK(workshop::run_tool("retarget --cast " + broken + " --target x.glb --out-dir y").status == 2);
+}
+
+TEST_CASE(
+    "a member whose file changes while it plays becomes the new one, and the others go on bit for bit") {
+    const workshop::Scratch scratch;
+    for (const char* name : {"diver.glb", "bosun.glb", "stoker.glb"})
+        fs::copy_file(workshop::demo(name), scratch / name);
+    const auto write = [&](const char* name, const std::string& text) {
+        io::write_text(scratch / name, text);
+        fs::last_write_time(scratch / name, fs::file_time_type::clock::now() + std::chrono::seconds(5));
+    };
+    write("own.pair.json", io::pairing_json(pair(workshop::diver_chart(), chart(workshop::bosun()))));
+    write("x.cast.json", R"({"format": "dendraxis-cast", "version": 1, "source": "diver.glb", "members": {
+        "a": {"character": "bosun.glb", "pairing": "own.pair.json"}, "b": {"character": "stoker.glb"}}})");
+    io::CastFile file = io::read_cast(scratch / "x.cast.json");
+    Cast cast(io::bodies_of(file), 4);
+    Cast undisturbed(io::bodies_of(file), 4);
+    const CastMember a = cast.add(0);
+    const CastMember b = cast.add(1);
+    const CastMember b_undisturbed = undisturbed.add(1);
+    CHECK(io::read_changed(file).empty());
+    const auto play = [&](std::size_t frame) {
+        for (const std::size_t changed : io::read_changed(file)) {
+            const io::CastEntry& entry = file.entries[changed];
+            if (entry.problem.empty()) cast.replace(cast.body(entry.id), *entry.pairing);
+        }
+        cast.play(stroll().frame(frame), 1.0f / 30.0f);
+        undisturbed.play(stroll().frame(frame), 1.0f / 30.0f);
+        CHECK(same_bits(cast.pose(b), undisturbed.pose(b_undisturbed)));
+    };
+    play(0);
+    const std::size_t bones = cast.pose(a).size();
+
+    SUBCASE("into another body") {
+        fs::remove(scratch / "own.pair.json");
+        write("bosun.glb", io::read_text(workshop::demo("deckhand.glb")));
+        play(1);
+        CHECK(file.entries[0].problem.find("own.pair.json: does not exist") != std::string::npos);
+        CHECK(cast.pose(a).size() == bones);
+        const Character deckhand = io::load_character(scratch / "bosun.glb");
+        write("own.pair.json", io::pairing_json(pair(workshop::diver_chart(), chart(deckhand))));
+        play(2);
+        CHECK(file.entries[0].problem.empty());
+        REQUIRE(cast.pose(a).size() == deckhand.skeleton.size());
+        CHECK(same_bits(cast.pose(a), alone(*file.entries[0].pairing, 2)));
+    }
+    SUBCASE("into one that its pairing does not know") {
+        write("bosun.glb", io::read_text(workshop::demo("hound.glb")));
+        play(1);
+        CHECK(file.entries[0].problem.find("own.pair.json") != std::string::npos);
+        CHECK(file.entries[0].problem.find("line ") != std::string::npos);
+        CHECK(cast.pose(a).size() == bones);
+    }
+    SUBCASE("into nothing that can be read") {
+        write("bosun.glb", "no GLB at all");
+        play(1);
+        CHECK(file.entries[0].problem.find("bosun.glb: is not a glTF file") != std::string::npos);
+        CHECK(cast.pose(a).size() == bones);
+        CHECK(io::read_changed(file).empty());
+    }
 }

@@ -40,6 +40,11 @@ class Cast {
     std::span<const std::string> ids() const noexcept { return ids_; }
     std::size_t body(std::string_view id) const;
 
+    /// Puts a body that was changed in the place of one: what its members play next is the new one's pose, at
+    /// once; nothing changes for the others. Compiles and allocates, so not for the middle of a frame. Throws
+    /// `Error`, and changes nothing, if it cannot be followed.
+    void replace(std::size_t body, const Pairing& pairing);
+
     // Nothing below allocates.
 
     /// A member that has this body from the next pose on; `CastMember::none` if the cast is full.
@@ -76,6 +81,7 @@ class Cast {
         float whole = 0.0f;
     };
 
+    Body compiled(const Pairing& pairing) const;
     const Member* find(CastMember handle) const noexcept;
     Member* find(CastMember handle) noexcept;
     std::span<Transform> blended(std::size_t member) noexcept;

@@ -3,7 +3,10 @@
 #include "../json/json_document.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
+
+#include <fmt/format.h>
 
 namespace dendraxis::io {
 namespace {
@@ -19,26 +22,44 @@ void require_file(const fs::path& file) {
                 nearest.empty() ? "check its path" : "did you mean '" + nearest + "'?");
 }
 
-void read_entry(const fs::path& folder, const Json& said, const Rig& source, CastEntry& entry) {
+// What tells whether the files of an entry are still those that were read.
+std::string stamp_of(const CastEntry& entry) {
+    std::vector<fs::path> files{entry.file, entry.pairing_file};
     try {
-        entry.file = folder / said["character"].get<std::string>();
+        const fs::path character = entry.rig ? fs::path(entry.rig->character.file) : entry.file;
+        files.push_back(character);
+        for (const fs::path& part : files_beside(character)) files.push_back(part);
+    } catch (const Error&) {
+        // It cannot be read now; its own name, size and time tell when it changes.
+    }
+    std::string stamp;
+    for (const fs::path& file : files) {
+        std::error_code gone;
+        stamp += fmt::format("{} {} {}\n", file.string(), fs::file_size(file, gone),
+                             fs::last_write_time(file, gone).time_since_epoch().count());
+    }
+    return stamp;
+}
+
+// Leaves the entry as it is and says why if it cannot be used.
+void read_entry(const Rig& source, CastEntry& entry) {
+    entry.problem.clear();
+    try {
         require_file(entry.file);
-        entry.rig = load_rig(entry.file);
-        require_hips(entry.rig->chart);
-        if (said.contains("pairing")) {
-            const fs::path file = folder / said["pairing"].get<std::string>();
-            require_file(file);
-            entry.pairing = read_pairing(file, source, *entry.rig);
-        } else {
-            entry.pairing = pair(source.chart, entry.rig->chart);
-        }
-        if (!entry.pairing->is_same_build() && entry.pairing->chains.empty())
+        Rig rig = load_rig(entry.file);
+        require_hips(rig.chart);
+        if (!entry.pairing_file.empty()) require_file(entry.pairing_file);
+        Pairing pairing = entry.pairing_file.empty() ? pair(source.chart, rig.chart)
+                                                     : read_pairing(entry.pairing_file, source, rig);
+        if (!pairing.is_same_build() && pairing.chains.empty())
             throw Error(entry.file.string(), "has nothing that answers to any chain of the source", "",
                         "see what `dendraxis chart` says of it");
+        entry.rig = std::move(rig);
+        entry.pairing = std::move(pairing);
     } catch (const Error& problem) {
-        entry.pairing.reset();
         entry.problem = problem.what();
     }
+    entry.stamp = stamp_of(entry);
 }
 
 }  // namespace
@@ -53,9 +74,22 @@ CastFile read_cast(const fs::path& file) {
     for (const auto& [id, said] : document.json["members"].items()) {
         CastEntry& entry = cast.entries.emplace_back();
         entry.id = id;
-        read_entry(folder, said, cast.source, entry);
+        entry.file = folder / said["character"].get<std::string>();
+        if (said.contains("pairing")) entry.pairing_file = folder / said["pairing"].get<std::string>();
+        read_entry(cast.source, entry);
     }
     return cast;
+}
+
+std::vector<std::size_t> read_changed(CastFile& cast) {
+    std::vector<std::size_t> changed;
+    for (std::size_t i = 0; i < cast.entries.size(); ++i) {
+        CastEntry& entry = cast.entries[i];
+        if (stamp_of(entry) == entry.stamp) continue;
+        read_entry(cast.source, entry);
+        changed.push_back(i);
+    }
+    return changed;
 }
 
 std::vector<CastBody> bodies_of(const CastFile& cast) {

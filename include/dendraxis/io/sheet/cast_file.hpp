@@ -14,10 +14,12 @@ namespace dendraxis::io {
 /// One entry of a cast file.
 struct CastEntry {
     std::string id;
-    std::filesystem::path file;      ///< a character or its sheet
-    std::optional<Rig> rig;          ///< nothing if it cannot be read
-    std::optional<Pairing> pairing;  ///< with the cast's source; nothing if it cannot follow
-    std::string problem;             ///< why there is none, in one line; empty if there is
+    std::filesystem::path file;          ///< a character or its sheet
+    std::filesystem::path pairing_file;  ///< empty: paired automatically
+    std::optional<Rig> rig;              ///< nothing if it cannot be read
+    std::optional<Pairing> pairing;      ///< with the cast's source; nothing if it cannot follow
+    std::string problem;                 ///< why it cannot be read or follow, in one line; else empty
+    std::string stamp;                   ///< of its files when they were read: names, sizes and times
 };
 
 struct CastFile {
@@ -29,6 +31,11 @@ struct CastFile {
 /// cannot be used says why in `problem` (with the nearest name if a file is missing) and does not stop the
 /// others. Throws `Error` if the cast file itself or its source is not what it should be.
 CastFile read_cast(const std::filesystem::path& file);
+
+/// Reads entries again whose files have changed since they were read, and tells which. One that cannot be
+/// used any more keeps what it had, so that its members play on, and says why in `problem`. Touches no file
+/// of the source. For what plays: `Cast::replace`.
+std::vector<std::size_t> read_changed(CastFile& cast);
 
 /// The bodies that can follow.
 std::vector<CastBody> bodies_of(const CastFile& cast);
