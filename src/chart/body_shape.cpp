@@ -379,6 +379,13 @@ BodyShape body_shape(const Character& character, const Chart& chart) {
     BodyShape shape = ShapeFitter(character, chart).fit();
     shape.marks = bone_marks(character);
     shape.flat_across = flat_across(character);
+    if (shape.flat_across.isZero()) return shape;
+    // Parts of a flat figure lie before each other so that they are drawn in order; that says nothing of it.
+    const std::vector<Transform> rest = rest_in_model_space(character.skeleton);
+    for (BoneMark& mark : shape.marks) {
+        const Vec3 along = mark.position - rest[static_cast<std::size_t>(mark.bone)].translation;
+        mark.position -= shape.flat_across.dot(along) * shape.flat_across;
+    }
     return shape;
 }
 

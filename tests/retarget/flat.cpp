@@ -33,6 +33,28 @@ Character with_other_proportions(Character puppet) {
     return puppet;
 }
 
+Vec3 across_x(const Vec3& position) {
+    return {-position.x(), position.y(), position.z()};
+}
+
+// Drawn facing the other way.
+Character mirrored(Character puppet) {
+    std::vector<Bone> bones(puppet.skeleton.bones().begin(), puppet.skeleton.bones().end());
+    for (Bone& bone : bones) {
+        bone.rest.translation = across_x(bone.rest.translation);
+        bone.rest.rotation = {bone.rest.rotation.w(), bone.rest.rotation.x(), -bone.rest.rotation.y(),
+                              -bone.rest.rotation.z()};
+    }
+    puppet.skeleton = Skeleton(std::move(bones), puppet.skeleton.above());
+    const Affine across(Eigen::Scaling(-1.0f, 1.0f, 1.0f));
+    for (SkinnedMesh& mesh : puppet.meshes) {
+        for (Vec3& position : mesh.positions) position = across_x(position);
+        for (Affine& bind : mesh.inverse_bind) bind = across * bind * across;
+    }
+    puppet.clips.clear();
+    return puppet;
+}
+
 // The farthest that a joint comes out of the plane in which it rests, of the height.
 float out_of_plane(const Chart& chart, const Clip& clip) {
     const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
@@ -96,6 +118,52 @@ TEST_CASE("a puppet of other proportions, in another plane, moves in its plane a
                 }
             }
         }
+    }
+}
+
+TEST_CASE("a puppet renamed, re-axed, rescaled or in another plane moves as it did") {
+    const Character& man = lantern_man();
+    const Chart from = chart(man);
+    const Quat aside(Eigen::AngleAxisf(1.5707963f, Vec3::UnitY()));
+    const auto worst = [&](const Character& other, const Transform& to) {
+        const Transfer transfer(pair(from, chart(other)));
+        float most = 0.0f;
+        for (const Clip& clip : man.clips)
+            most = std::max(
+                most, variants::worst_distance(man.skeleton, clip, other.skeleton, transfer.apply(clip), to));
+        return most / from.height;
+    };
+    CHECK(worst(variants::renamed(man), {}) < 1e-4f);
+    CHECK(worst(variants::nameless(man), {}) < 1e-4f);
+    CHECK(worst(variants::reaxed(man, 3), {}) < 1e-4f);
+    CHECK(worst(variants::under_scaled_node(man, 100.0f), {}) < 1e-4f);
+    CHECK(worst(variants::turned(man, aside), {aside, Vec3::Zero(), Vec3::Ones()}) < 1e-4f);
+    CHECK(worst(variants::scaled(man, 30.0f), {Quat::Identity(), Vec3::Zero(), Vec3::Constant(30.0f)}) <
+          3e-3f);
+}
+
+TEST_CASE("a puppet drawn facing the other way moves as the mirror image") {
+    const Character& man = lantern_man();
+    const Character other = mirrored(man);
+    const Chart from = chart(man);
+    const Chart to = chart(other);
+    CHECK(to.facing.dot(from.facing) < -0.99f);
+    const Transfer transfer(pair(from, to));
+    std::vector<Transform> source(man.skeleton.size());
+    std::vector<Transform> target(man.skeleton.size());
+    for (const Clip& clip : man.clips) {
+        CAPTURE(clip.name);
+        const Clip result = transfer.apply(clip);
+        float most = 0.0f;
+        for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+            to_model_space(man.skeleton, clip.frame(f), source);
+            to_model_space(other.skeleton, result.frame(f), target);
+            for (std::size_t b = 0; b < source.size(); ++b)
+                most = std::max(most,
+                                (target[b].translation - across_x(source[b].translation)).head<2>().norm());
+        }
+        CHECK(most / from.height < 1e-3f);
+        CHECK(out_of_plane(to, result) < out_of_plane(from, clip) + 1e-6f);
     }
 }
 
