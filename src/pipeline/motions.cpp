@@ -43,4 +43,23 @@ bool same_bones(const Skeleton& a, const Skeleton& b) {
         [](const Bone& x, const Bone& y) { return x.label == y.label && x.parent == y.parent; });
 }
 
+std::string file_name(std::string name) {
+    constexpr std::size_t k_longest = 180;  // bytes; most file systems take 255
+    constexpr std::string_view k_kept = "/\\:*?\"<>|";
+    for (char& letter : name) {
+        if (k_kept.find(letter) != std::string_view::npos || static_cast<unsigned char>(letter) < ' ')
+            letter = '_';
+    }
+    if (name.empty() || name.front() == '.') name.insert(name.begin(), '_');
+    if (name.size() > k_longest) {
+        io::Fingerprint print;
+        print.add(name);
+        // A letter of several bytes stays whole.
+        std::size_t end = k_longest;
+        while (end > 0 && (static_cast<unsigned char>(name[end]) & 0xc0U) == 0x80U) --end;
+        name = name.substr(0, end) + "-" + print.text();
+    }
+    return name + ".glb";
+}
+
 }  // namespace dendraxis::pipeline::detail

@@ -1,5 +1,7 @@
 #include <dendraxis/pipeline/retarget_cast.hpp>
 
+#include "motions.hpp"
+
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/write_file.hpp>
@@ -25,19 +27,6 @@ std::vector<Clip> wanted_clips(const Character& source, const std::vector<std::s
     if (clips.empty())
         throw Error(source.file, "holds no clips", "", "name the character whose clips the cast plays");
     return clips;
-}
-
-// An id is a key of a JSON file and may hold anything.
-std::string file_name_of(const std::string& id) {
-    std::string name = id;
-    for (char& letter : name) {
-        const bool plain = std::isalnum(static_cast<unsigned char>(letter)) != 0 || letter == '-' ||
-                           letter == '_' || letter == '.' ||
-                           (static_cast<unsigned char>(letter) & 0x80U) != 0;
-        if (!plain) letter = '_';
-    }
-    if (name.empty() || name.front() == '.') name.insert(name.begin(), '_');
-    return name + ".glb";
 }
 
 void write_entry(const io::CastEntry& entry, const std::vector<Clip>& clips, CastLine& line) {
@@ -66,7 +55,7 @@ std::vector<CastLine> retarget_cast(const io::CastFile& cast, const std::vector<
         line.id = entry.id;
         line.problem = entry.problem;
         if (!entry.pairing) continue;
-        line.file = (out_dir / file_name_of(entry.id)).string();
+        line.file = (out_dir / detail::file_name(entry.id)).string();
         for (const CastLine& other : lines) {
             if (&other != &line && other.file == line.file)
                 throw Error("cast", "'" + other.id + "' and '" + line.id + "' would be written to one file",

@@ -29,15 +29,6 @@ namespace {
 
 namespace fs = std::filesystem;
 
-// A clip's name as a file's name.
-std::string file_name(std::string name) {
-    for (char& letter : name) {
-        if (letter == '/' || letter == '\\' || letter == ':' || static_cast<unsigned char>(letter) < ' ')
-            letter = '_';
-    }
-    return name + ".glb";
-}
-
 // One motion file with the transfer that carries it.
 struct Motion {
     fs::path file;
@@ -128,7 +119,7 @@ class SetRunner {
     }
 
     fs::path path_of(const std::string& clip) const {
-        return set_.out_dir / file_name(set_.prefix + clip + set_.suffix);
+        return set_.out_dir / detail::file_name(set_.prefix + clip + set_.suffix);
     }
 
     static std::string sheet_of(const io::Rig& rig) {

@@ -229,6 +229,9 @@ class DocumentChecker {
                 for (const char* key : {"input", "output"}) {
                     if (!sampler.contains(key)) fail(fmt::format("a sampler has no '{}'", key), own);
                     index_at(sampler, key, "accessors", own);
+                    const Entry& accessor = document_["accessors"][sampler[key].get<std::size_t>()];
+                    if (accessor.contains("count") && accessor["count"] == 0)
+                        fail(fmt::format("a sampler's '{}' is empty", key), own);
                 }
                 word(sampler, "interpolation", own, {"LINEAR", "STEP", "CUBICSPLINE"});
             });
