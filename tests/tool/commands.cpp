@@ -159,7 +159,16 @@ int check_help(const std::string& command) {
     CHECK(outcome.err.empty());
     const std::size_t list = outcome.out.find("Subcommands:\n");
     if (list == std::string::npos) {
-        CHECK(outcome.out.find("Example:\n  dendraxis" + command + " ") != std::string::npos);
+        const std::size_t example = outcome.out.find("Example:\n  dendraxis" + command + " ");
+        REQUIRE(example != std::string::npos);
+        // The JSON files that it names end as ours do.
+        const std::set<std::string> endings{".rig", ".pair", ".prop", ".cast", ".puppet"};
+        std::istringstream words(outcome.out.substr(example));
+        for (std::string word; words >> word;) {
+            if (!word.ends_with("json") || word.starts_with("--")) continue;
+            CAPTURE(word);
+            CHECK(endings.contains(workshop::fs::path(word).stem().extension().string()));
+        }
         return 1;
     }
     int count = 1;

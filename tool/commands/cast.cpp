@@ -80,7 +80,7 @@ int run_cast_check(const CastArguments& arguments) {
 
 void add_cast_check(CommandLine& line) {
     auto arguments = std::make_shared<CastArguments>();
-    line.add_group("cast", "Look over a cast: one source and the bodies that follow it");
+    line.add_group("cast", "Check a cast: one source and the bodies that follow it");
     CLI::App* c = line.add_to("cast", "check", "Tell whether every member of a cast can follow its source",
                               "cast check crew.cast.json", arguments, run_cast_check);
     add_file(c, "CAST", arguments->file, "the cast (.cast.json)");

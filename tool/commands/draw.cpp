@@ -179,7 +179,7 @@ int run_draw(const DrawArguments& arguments) {
 void add_draw(CommandLine& line) {
     auto arguments = std::make_shared<DrawArguments>();
     CLI::App* c =
-        line.add("draw", "Draw a picture of a character, or of two side by side",
+        line.add("draw", "Draw a picture of a character, or of several side by side",
                  "draw hero.glb --beside villain-moving.glb --clip walk --frame 3 11 19 -o walk.png",
                  arguments, run_draw);
     add_file(c, "CHARACTER", arguments->character, "the character's file, or its sheet");

@@ -68,8 +68,8 @@ std::unique_ptr<CommandLine> full_command_line() {
 
 CommandLine::CommandLine()
     : app_(
-          "Carries animation from one character to another. A character is a .glb or .gltf file;\n"
-          "a rig sheet (.rig.json) that `chart -o` wrote may stand for it.",
+          "Carries animation from one character to another. A character is a .glb or .gltf file\n"
+          "or a flat one's .puppet.json; a rig sheet (.rig.json) that `chart -o` wrote may stand for it.",
           "dendraxis") {
     app_.set_version_flag("--version", fmt::format("dendraxis {}", k_version));
     app_.require_subcommand(1);
