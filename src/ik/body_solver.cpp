@@ -321,7 +321,7 @@ void Solve::advance(const Vec3& hips_move) {
 // What the pose itself has beyond the range may stay, and no more.
 Quat Solve::kept_in_range(Node& node, const SolverJoint& joint, const BodySolver::Limit& limit,
                           const Quat& asked) const {
-    const Quat inside = limited(joint.range, asked);
+    Quat inside = limited(joint.range, asked);
     if (inside.coeffs() == asked.coeffs()) return asked;
     if (node.own_beyond < 0.0f) {
         const Quat& own = local_[static_cast<std::size_t>(node.bone)].rotation;

@@ -74,7 +74,8 @@ class TaskSystem {
     }
 
     void ask(int task, const Vec3& change) {
-        for (int k = 0; k < 3; ++k) right_[static_cast<std::size_t>(3 * task + k)] = change[k];
+        for (int k = 0; k < 3; ++k)
+            right_[3 * static_cast<std::size_t>(task) + static_cast<std::size_t>(k)] = change[k];
     }
 
     void solve() {
@@ -101,7 +102,7 @@ class TaskSystem {
     }
 
     Four answer(int task) const {
-        const auto row = static_cast<std::size_t>(3 * task);
+        const auto row = 3 * static_cast<std::size_t>(task);
         return Four{right_[row], right_[row + 1], right_[row + 2], 0.0f};
     }
 
@@ -115,7 +116,9 @@ class TaskSystem {
     }
     static void write(float* to, const Four& values) { std::memcpy(to, &values, sizeof(values)); }
 
-    float* at(int row, int column) { return &matrix_[static_cast<std::size_t>(row * k_stride + column)]; }
+    float* at(int row, int column) {
+        return &matrix_[static_cast<std::size_t>(row) * k_stride + static_cast<std::size_t>(column)];
+    }
 
     std::array<float, static_cast<std::size_t>(3 * k_most_tasks) * k_stride> matrix_;
     std::array<float, k_stride> right_;

@@ -11,7 +11,6 @@
 namespace dendraxis {
 namespace {
 
-using detail::hold_feet;
 using detail::k_hips_seconds;
 using detail::LimbPlan;
 using detail::PassPlan;

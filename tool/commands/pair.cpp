@@ -66,9 +66,8 @@ int run_pair(const PairArguments& arguments) {
 
 void add_pair(CommandLine& line) {
     auto arguments = std::make_shared<PairArguments>();
-    CLI::App* c =
-        line.add("pair", "Match the chains of one character to those of another",
-                 "pair hero.glb villain.glb -o hero-to-villain.pair.json", arguments, run_pair);
+    CLI::App* c = line.add("pair", "Match the chains of one character to those of another",
+                           "pair hero.glb villain.glb -o hero-to-villain.pair.json", arguments, run_pair);
     add_file(c, "SOURCE", arguments->source, "the character that has the motion");
     add_file(c, "TARGET", arguments->target, "the character that is to have it");
     c->add_option("-o,--out", arguments->out,
