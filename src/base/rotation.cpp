@@ -28,7 +28,20 @@ Quat shortest_arc(const Vec3& from, const Vec3& to) noexcept {
     const Eigen::Vector3d a = from.cast<double>();
     const Eigen::Vector3d b = to.cast<double>();
     if (a.norm() < 1e-12 || b.norm() < 1e-12) return Quat::Identity();
-    return Eigen::Quaterniond::FromTwoVectors(a, b).cast<float>().normalized();
+    const Eigen::Vector3d one = a.normalized();
+    const Eigen::Vector3d other = b.normalized();
+    // By half the angle; opposite directions are joined about any axis square to them. (Eigen's own function
+    // asks a singular value decomposition for that axis, which takes seconds to compile.)
+    const double cosine = one.dot(other);
+    Eigen::Quaterniond turn(0.0, 0.0, 0.0, 0.0);
+    if (cosine < -1.0 + 1e-12) {
+        turn.vec() = one.unitOrthogonal();
+    } else {
+        const double twice = std::sqrt(2.0 * (1.0 + cosine));
+        turn.w() = 0.5 * twice;
+        turn.vec() = one.cross(other) / twice;
+    }
+    return turn.cast<float>().normalized();
 }
 
 float angle_between(const Quat& a, const Quat& b) noexcept {

@@ -1,5 +1,6 @@
 // Layout, text, floor and PNG; Cairo draws the lines and letters.
 #include "bodies.hpp"
+#include "layout.hpp"
 #include "marks.hpp"
 
 #include <dendraxis/base/error.hpp>
@@ -18,9 +19,6 @@ namespace dendraxis::draw {
 namespace {
 
 constexpr int k_supersampling = 2;
-constexpr double k_legend_height = 34.0;
-constexpr double k_title_height = 46.0;
-constexpr float k_tilt = 9.0f / k_degrees;  // the eye looks down a little, so that the floor shows
 
 using Surface = std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)>;
 using Context = std::unique_ptr<cairo_t, decltype(&cairo_destroy)>;
@@ -40,20 +38,6 @@ void text(cairo_t* cairo, double x, double y, double size, const std::string& li
     cairo_set_font_size(cairo, size);
     cairo_move_to(cairo, x, y);
     cairo_show_text(cairo, line.c_str());
-}
-
-// What is flat is seen as it is drawn, from before its plane or from behind it.
-Quat view_turn(const Panel& panel) {
-    float heading = 0.0f;
-    if (panel.view == View::quarter) heading = -38.0f / k_degrees;
-    if (panel.view == View::side) heading = -90.0f / k_degrees;
-    if (panel.view == View::back) heading = 180.0f / k_degrees;
-    if (const Vec3& across = panel.chart->shape.flat_across; !across.isZero()) {
-        const Vec3 normal = panel.chart->to_upright() * across;
-        heading =
-            -std::atan2(normal.x(), normal.z()) + (panel.view == View::back ? 180.0f / k_degrees : 0.0f);
-    }
-    return Quat(Eigen::AngleAxisf(k_tilt, Vec3::UnitX()) * Eigen::AngleAxisf(heading, Vec3::UnitY()));
 }
 
 // A step that leaves a handful of grid lines across a figure of this size; round in metres.
@@ -251,39 +235,6 @@ cairo_status_t collect(void* bytes, const unsigned char* data, unsigned int leng
     return CAIRO_STATUS_SUCCESS;
 }
 
-// A figure's height, for what panels share: scale and grid.
-float size_of(const Panel& panel) {
-    return std::max(panel.chart->height + std::max(0.0f, panel.headroom), 1e-6f);
-}
-
-// How far a figure reaches to either side of the panel's middle, and where its middle lies at rest beside the
-// hips (a four-legged one's lies well before it), in metres as seen.
-struct Spread {
-    float middle = 0.0f;
-    float half_width = 0.0f;
-};
-
-Spread spread_of(const Panel& panel) {
-    const Quat turn = view_turn(panel);
-    Panel at_rest{panel.character, panel.chart, rest_pose(panel.character->skeleton), "", ""};
-    at_rest.view = panel.view;
-    Spread spread;
-    for (const bool posed : {false, true}) {
-        const Stage stage(posed ? panel : at_rest);
-        float low = 1e30f;
-        float high = -1e30f;
-        for (int bone = 0; bone < static_cast<int>(stage.bones.size()); ++bone) {
-            if (bone == panel.chart->root) continue;
-            const float x = (turn * stage.bone(bone)).x();
-            low = std::min(low, x);
-            high = std::max(high, x);
-        }
-        if (!posed) spread.middle = std::abs(low + high) > 0.3f * (high - low) ? 0.5f * (low + high) : 0.0f;
-        if (posed) spread.half_width = std::max(high - spread.middle, spread.middle - low);
-    }
-    return spread;
-}
-
 void draw_titles(cairo_t* cairo, const Panel& panel, const Field& field, bool one_scale) {
     cairo_set_source_rgb(cairo, 0.1, 0.11, 0.12);
     text(cairo, field.x + 16.0, field.y + 24.0, 16.0, panel.title, true);
@@ -292,43 +243,6 @@ void draw_titles(cairo_t* cairo, const Panel& panel, const Field& field, bool on
 }
 
 // How panels are laid out, and the scale in pixels a metre at which they fit.
-struct Grid {
-    int columns = 1;
-    double width = 0.0;  // of a panel
-    double height = 0.0;
-    double title = k_title_height;
-    double margin = 16.0;
-
-    Grid(std::size_t panels, int wanted_columns, const PictureOptions& options) : columns(wanted_columns) {
-        const int rows = (static_cast<int>(panels) + columns - 1) / columns;
-        width = static_cast<double>(options.width) / columns;
-        height = (options.height - (options.plain ? 0.0 : k_legend_height)) / rows;
-        if (options.plain) title = margin = 4.0;
-    }
-
-    double fit(const Panel& panel, const Spread& spread) const {
-        const double size = static_cast<double>(size_of(panel));
-        const double reach = 2.0 * static_cast<double>(spread.half_width) + 0.20 * size;
-        const double labels = panel.chart_labels ? 230.0 : 0.0;
-        return std::max(1e-6, std::min((height - title) / (1.28 * size), (width - margin - labels) / reach));
-    }
-
-    double fit_all(std::span<const Panel> panels, const std::vector<Spread>& spreads) const {
-        double least = fit(panels[0], spreads[0]);
-        for (std::size_t i = 1; i < panels.size(); ++i) least = std::min(least, fit(panels[i], spreads[i]));
-        return least;
-    }
-};
-
-// As asked; else one row, or one column where figures are long: it leaves more room beside them.
-Grid choose_grid(std::span<const Panel> panels, const std::vector<Spread>& spreads,
-                 const PictureOptions& options) {
-    if (options.columns > 0) return {panels.size(), options.columns, options};
-    const Grid row(panels.size(), static_cast<int>(panels.size()), options);
-    const Grid column(panels.size(), 1, options);
-    return 1.25 * column.fit_all(panels, spreads) > row.fit_all(panels, spreads) ? column : row;
-}
-
 }  // namespace
 
 float headroom_for(std::span<const Panel> panels) {
@@ -341,82 +255,130 @@ float headroom_for(std::span<const Panel> panels) {
     return most;
 }
 
+namespace {
+
+// Where and how large the figure of a panel is drawn.
+struct Placed {
+    Stage stage;
+    Camera camera;
+    Field field;
+};
+
+// What all panels of a picture are drawn onto, and what they share.
+class Sheet {
+ public:
+    Sheet(cairo_t* cairo, std::span<const Panel> panels, const PictureOptions& options)
+        : cairo_(cairo),
+          panels_(panels),
+          options_(options),
+          spreads_(spreads_of(panels)),
+          grid_(choose_grid(panels, spreads_, options)),
+          shared_fit_(grid_.fit_all(panels, spreads_)),
+          mesh_(options.width * k_supersampling, options.height * k_supersampling),
+          bones_(options.width * k_supersampling, options.height * k_supersampling) {
+        const auto [small, large] =
+            std::minmax_element(panels.begin(), panels.end(),
+                                [](const Panel& a, const Panel& b) { return size_of(a) < size_of(b); });
+        largest_ = size_of(*large);
+        one_scale_ = !options.plain && largest_ < 4.0f * size_of(*small);
+    }
+
+    void draw() {
+        std::vector<Placed> placed;
+        for (std::size_t i = 0; i < panels_.size(); ++i) {
+            placed.push_back(place(i));
+            draw_figure(i, placed.back());
+        }
+        paint_layers(cairo_, mesh_, bones_, options_.width, options_.height);
+        for (std::size_t i = 0; i < panels_.size(); ++i) draw_labels(panels_[i], placed[i]);
+        if (!options_.plain) draw_legend(cairo_, options_, panels_[0].ragdoll != nullptr);
+    }
+
+ private:
+    float size(std::size_t i) const { return one_scale_ ? largest_ : size_of(panels_[i]); }
+    double fit(std::size_t i) const { return one_scale_ ? shared_fit_ : grid_.fit(panels_[i], spreads_[i]); }
+
+    Placed place(std::size_t i) const {
+        const int at = static_cast<int>(i);
+        const Field field{grid_.width * (at % grid_.columns), grid_.height * (at / grid_.columns),
+                          grid_.width, grid_.height};
+        // Where the width decides the scale, the figure moves up a little into the room above it.
+        const double spare =
+            std::max(0.0, grid_.height - grid_.title - 1.28 * fit(i) * static_cast<double>(size(i)));
+        const Camera camera{view_turn(panels_[i]), static_cast<float>(fit(i)),
+                            static_cast<float>(field.x + 0.5 * grid_.width -
+                                               fit(i) * static_cast<double>(spreads_[i].middle)),
+                            static_cast<float>(field.y + grid_.height -
+                                               0.13 * fit(i) * static_cast<double>(size(i)) - 0.4 * spare)};
+        return {Stage(panels_[i]), camera, field};
+    }
+
+    // Floor, ruler and titles onto the picture; surface and bones onto their layers.
+    void draw_figure(std::size_t i, const Placed& placed) {
+        const Panel& panel = panels_[i];
+        const Field& field = placed.field;
+        cairo_save(cairo_);
+        cairo_rectangle(cairo_, field.x, field.y, field.width, field.height);
+        cairo_clip(cairo_);
+        if (panel.terrain == nullptr) draw_floor(cairo_, panel, placed.stage, placed.camera, size(i));
+        if (!options_.plain) {
+            draw_ruler(cairo_, field, placed.camera, size_of(panel), metres_in_unit(*panel.chart));
+            draw_titles(cairo_, panel, field, one_scale_);
+        }
+        cairo_restore(cairo_);
+        Camera fine = placed.camera;
+        fine.scale *= k_supersampling;
+        fine.center_x *= k_supersampling;
+        fine.floor_y *= k_supersampling;
+        const float reach = std::min(0.8f * size_of(panel), static_cast<float>(0.46 * grid_.width / fit(i)));
+        draw_terrain(panel, reach, placed.stage, fine, mesh_);
+        textures_.add(*panel.character);
+        draw_mesh(panel, textures_, placed.stage, fine, mesh_);
+        if (panel.ragdoll == nullptr) draw_bones(panel, placed.stage, fine, bones_);
+        draw_bodies(panel, placed.stage, fine, bones_);
+    }
+
+    void draw_labels(const Panel& panel, const Placed& placed) {
+        if (panel.chart_labels) draw_chain_labels(cairo_, panel, placed.stage, placed.camera, placed.field);
+        if (panel.ragdoll == nullptr && !options_.plain)
+            draw_side_labels(cairo_, panel, placed.stage, placed.camera);
+        draw_ranges(cairo_, panel, placed.stage, placed.camera);
+        draw_marks(cairo_, panel, placed.stage, placed.camera);
+        draw_sockets(cairo_, panel, placed.stage, placed.camera);
+    }
+
+    static std::vector<Spread> spreads_of(std::span<const Panel> panels) {
+        std::vector<Spread> spreads;
+        for (const Panel& panel : panels) spreads.push_back(spread_of(panel));
+        return spreads;
+    }
+
+    cairo_t* cairo_;
+    std::span<const Panel> panels_;
+    const PictureOptions& options_;
+    std::vector<Spread> spreads_;
+    Grid grid_;
+    double shared_fit_ = 0.0;
+    Layer mesh_;
+    Layer bones_;
+    Textures textures_;
+    float largest_ = 0.0f;
+    bool one_scale_ = false;
+};
+
+}  // namespace
+
 std::vector<std::uint8_t> draw_png(std::span<const Panel> panels, const PictureOptions& options) {
     if (panels.empty() || options.width < 64 || options.height < 64 || options.width > 8192 ||
         options.height > 8192) {
         throw Error("picture", "needs a character and a size between 64 and 8192 pixels");
     }
-    Surface surface(cairo_image_surface_create(CAIRO_FORMAT_ARGB32, options.width, options.height),
-                    cairo_surface_destroy);
-    Context context(cairo_create(surface.get()), cairo_destroy);
-    cairo_t* cairo = context.get();
-    cairo_set_source_rgb(cairo, 0.955, 0.96, 0.965);
-    cairo_paint(cairo);
-
-    const auto [small, large] = std::minmax_element(
-        panels.begin(), panels.end(), [](const Panel& a, const Panel& b) { return size_of(a) < size_of(b); });
-    const bool one_scale = !options.plain && size_of(*large) < 4.0f * size_of(*small);
-    std::vector<Spread> spreads;
-    for (const Panel& panel : panels) spreads.push_back(spread_of(panel));
-    const Grid grid = choose_grid(panels, spreads, options);
-    const int columns = grid.columns;
-    const double width = grid.width;
-    const double height = grid.height;
-    const double shared_fit = grid.fit_all(panels, spreads);
-
-    Layer mesh(options.width * k_supersampling, options.height * k_supersampling);
-    Layer bones(options.width * k_supersampling, options.height * k_supersampling);
-    Textures textures;
-    std::vector<Stage> stages;
-    std::vector<Camera> cameras;
-    std::vector<Field> fields;
-    for (std::size_t i = 0; i < panels.size(); ++i) {
-        const int place = static_cast<int>(i);
-        const int row = place / columns;
-        const Field field{width * (place % columns), height * row, width, height};
-        const float size = one_scale ? size_of(*large) : size_of(panels[i]);
-        const double fit = one_scale ? shared_fit : grid.fit(panels[i], spreads[i]);
-        // Where the width decides the scale, the figure moves up a little into the room above it.
-        const double spare = std::max(0.0, height - grid.title - 1.28 * fit * static_cast<double>(size));
-        const Camera camera{
-            view_turn(panels[i]), static_cast<float>(fit),
-            static_cast<float>(field.x + 0.5 * width - fit * static_cast<double>(spreads[i].middle)),
-            static_cast<float>(field.y + height - 0.13 * fit * static_cast<double>(size) - 0.4 * spare)};
-        const Stage stage(panels[i]);
-        cairo_save(cairo);
-        cairo_rectangle(cairo, field.x, field.y, field.width, field.height);
-        cairo_clip(cairo);
-        if (panels[i].terrain == nullptr) draw_floor(cairo, panels[i], stage, camera, size);
-        if (!options.plain) {
-            draw_ruler(cairo, field, camera, size_of(panels[i]), metres_in_unit(*panels[i].chart));
-            draw_titles(cairo, panels[i], field, one_scale);
-        }
-        cairo_restore(cairo);
-        Camera fine = camera;
-        fine.scale *= k_supersampling;
-        fine.center_x *= k_supersampling;
-        fine.floor_y *= k_supersampling;
-        const float reach = std::min(0.8f * size_of(panels[i]), static_cast<float>(0.46 * width / fit));
-        draw_terrain(panels[i], reach, stage, fine, mesh);
-        textures.add(*panels[i].character);
-        draw_mesh(panels[i], textures, stage, fine, mesh);
-        if (panels[i].ragdoll == nullptr) draw_bones(panels[i], stage, fine, bones);
-        draw_bodies(panels[i], stage, fine, bones);
-        stages.push_back(stage);
-        cameras.push_back(camera);
-        fields.push_back(field);
-    }
-    paint_layers(cairo, mesh, bones, options.width, options.height);
-    for (std::size_t i = 0; i < panels.size(); ++i) {
-        if (panels[i].chart_labels) draw_chain_labels(cairo, panels[i], stages[i], cameras[i], fields[i]);
-        if (panels[i].ragdoll == nullptr && !options.plain)
-            draw_side_labels(cairo, panels[i], stages[i], cameras[i]);
-        draw_ranges(cairo, panels[i], stages[i], cameras[i]);
-        draw_marks(cairo, panels[i], stages[i], cameras[i]);
-        draw_sockets(cairo, panels[i], stages[i], cameras[i]);
-    }
-    if (!options.plain) draw_legend(cairo, options, panels[0].ragdoll != nullptr);
-
+    const Surface surface(cairo_image_surface_create(CAIRO_FORMAT_ARGB32, options.width, options.height),
+                          cairo_surface_destroy);
+    const Context context(cairo_create(surface.get()), cairo_destroy);
+    cairo_set_source_rgb(context.get(), 0.955, 0.96, 0.965);
+    cairo_paint(context.get());
+    Sheet(context.get(), panels, options).draw();
     std::vector<std::uint8_t> png;
     if (cairo_surface_write_to_png_stream(surface.get(), collect, &png) != CAIRO_STATUS_SUCCESS) {
         throw Error("picture", "cannot be made into a PNG");

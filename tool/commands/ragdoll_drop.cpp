@@ -181,6 +181,39 @@ void print_measures(std::span<const Measure> measures) {
     }
 }
 
+sim::DropOptions options_of(const RagdollDropArguments& arguments, const RagdollPlan& plan,
+                            Findings& findings) {
+    sim::DropOptions options;
+    options.seconds = arguments.seconds;
+    options.fps = arguments.fps;
+    options.height = arguments.height;
+    options.until_settled = arguments.seeds.size() > 1;
+    if (!arguments.speed_words.empty())
+        options.speed = Vec3(plain_position(arguments.speed_words, "--speed").data());
+    if (arguments.push_words.empty()) return options;
+    const NamedPosition push = named_position(arguments.push_words, "--push");
+    const int body = plan.find(push.name);
+    if (body < 0)
+        throw UsageError("--push: there is no body '" + push.name + "'; see `dendraxis ragdoll build`");
+    options.push = sim::Push{body, Vec3(push.position.data())};
+    if (const auto finding = sim::clamp_push(*options.push, plan)) findings.push_back(*finding);
+    return options;
+}
+
+void write_fall_page(const RagdollDropArguments& arguments, const io::Rig& rig, const RagdollPlan& plan,
+                     const std::optional<Character>& terrain, const sim::Drop& drop,
+                     const Findings& findings) {
+    page::Actor actor{&rig.character, &rig.chart, "", page::outlines_of(plan, rig.chart)};
+    actor.ragdoll = &plan;
+    if (terrain) actor.outlines.push_back(page::terrain_outline(terrain->name, surface_of(*terrain)));
+    ClipEvents events;
+    if (const auto settled = drop.figures.settled)
+        events[drop.clip.name] = {
+            {"all bodies are still", *settled * drop.clip.fps, *settled * drop.clip.fps}};
+    write_character_page(arguments.page, actor, {&drop.clip, 1}, findings,
+                         "dendraxis ragdoll drop " + arguments.character.string(), events);
+}
+
 int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     if (arguments.out.empty() && arguments.picture.empty() && arguments.page.empty() && !arguments.json)
         throw UsageError("nothing to write: give -o OUT.glb, --picture OUT.png, --page OUT.html or --json");
@@ -196,20 +229,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     const Findings odd = odd_size(rig.chart);
     findings.insert(findings.end(), odd.begin(), odd.end());
 
-    sim::DropOptions options;
-    options.seconds = arguments.seconds;
-    options.fps = arguments.fps;
-    options.height = arguments.height;
-    if (!arguments.speed_words.empty())
-        options.speed = Vec3(plain_position(arguments.speed_words, "--speed").data());
-    if (!arguments.push_words.empty()) {
-        const NamedPosition push = named_position(arguments.push_words, "--push");
-        const int body = plan.find(push.name);
-        if (body < 0)
-            throw UsageError("--push: there is no body '" + push.name + "'; see `dendraxis ragdoll build`");
-        options.push = sim::Push{body, Vec3(push.position.data())};
-        if (const auto finding = sim::clamp_push(*options.push, plan)) findings.push_back(*finding);
-    }
+    sim::DropOptions options = options_of(arguments, plan, findings);
     std::optional<Character> terrain;
     if (!arguments.terrain.empty()) terrain = io::load_terrain(arguments.terrain, rig.chart);
     const sim::DropGround ground = ground_of(terrain);
@@ -220,7 +240,6 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     sim::Drop first;
     std::vector<float> overshoots;
     options.skin = skin_of_bodies(plan, rig.character, rig.chart);
-    options.until_settled = arguments.seeds.size() > 1;
     for (std::size_t i = 0; i < std::max<std::size_t>(1, arguments.seeds.size()); ++i) {
         if (!arguments.seeds.empty()) options.seed = arguments.seeds[i];
         sim::Drop drop = sim::run_drop(binding, rig.chart, start, options, ground);
@@ -240,17 +259,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     if (!arguments.picture.empty())
         files.push_back({arguments.picture, strip(rig, first, terrain ? &*terrain : nullptr)});
     io::write_files(files);
-    if (!arguments.page.empty()) {
-        page::Actor actor{&rig.character, &rig.chart, "", page::outlines_of(plan, rig.chart)};
-        actor.ragdoll = &plan;
-        if (terrain) actor.outlines.push_back(page::terrain_outline(terrain->name, surface_of(*terrain)));
-        ClipEvents events;
-        if (const auto settled = first.figures.settled)
-            events[first.clip.name] = {
-                {"all bodies are still", *settled * first.clip.fps, *settled * first.clip.fps}};
-        write_character_page(arguments.page, actor, {&first.clip, 1}, findings,
-                             "dendraxis ragdoll drop " + arguments.character.string(), events);
-    }
+    if (!arguments.page.empty()) write_fall_page(arguments, rig, plan, terrain, first, findings);
     const Figures figures = figures_of(all, overshoots);
     const int status = arguments.gate && !judged.empty() ? k_gate_failed : k_done;
     if (arguments.json) {

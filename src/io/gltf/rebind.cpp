@@ -173,6 +173,99 @@ int matched_above(const Skeleton& skeleton, const std::vector<int>& match, int b
     return bone;
 }
 
+// Two characters laid on each other, and what is told of it.
+class Rebinding {
+ public:
+    Rebinding(const Character& visual, const Character& onto, const GltfFile& source)
+        : visual_(visual), onto_(onto), source_(source), match_(match_bones(visual, onto)) {
+        if (std::all_of(match_.begin(), match_.end(), [](int bone) { return bone == k_no_bone; }))
+            throw Error(visual.file, "none of its bones is one of " + onto.file, "",
+                        "see `dendraxis compare`, or retarget instead");
+        rests_alike_ = rests_alike(visual, onto, match_);
+        if (!rests_alike_)
+            result.findings.push_back(
+                {Severity::warning, "rebind.rest-differs", visual.name,
+                 "its bones rest elsewhere than " + onto.name + "'s; the surface follows them there",
+                 "look at the result; where it is bent, bring both to one rest first"});
+        place_visual_.resize(visual.skeleton.size());
+        place_onto_.resize(onto.skeleton.size());
+        to_model_matrices(visual.skeleton, rest_pose(visual.skeleton), place_visual_);
+        to_model_matrices(onto.skeleton, rest_pose(onto.skeleton), place_onto_);
+        bone_of_.resize(source.model.nodes.size(), k_no_bone);
+        for (std::size_t i = 0; i < visual.nodes.size(); ++i)
+            bone_of_[static_cast<std::size_t>(visual.nodes[i])] = static_cast<int>(i);
+        told_.resize(visual.skeleton.size(), 0);
+    }
+
+    // The visual's skin on the other one's joints; returns which skin of the document it is.
+    int add_skin(Glb& glb, const tinygltf::Skin& skin) {
+        const std::vector<float> numbers = skin.inverseBindMatrices == -1
+                                               ? std::vector<float>()
+                                               : read_numbers(source_, skin.inverseBindMatrices, 16);
+        std::vector<Eigen::Matrix4f> binds;
+        Json joints = Json::array();
+        for (std::size_t k = 0; k < skin.joints.size(); ++k) {
+            const int bone = bone_of_[static_cast<std::size_t>(skin.joints[k])];
+            const int holder = matched_above(visual_.skeleton, match_, bone);
+            const int target = holder == k_no_bone ? 0 : match_[static_cast<std::size_t>(holder)];
+            tell(bone, holder, target);
+            Affine bind = Affine::Identity();
+            if (16 * k + 16 <= numbers.size())
+                bind.matrix() = Eigen::Map<const Eigen::Matrix4f>(numbers.data() + 16 * k);
+            const bool keep_place = rests_alike_ || holder == k_no_bone;
+            const Affine& frame = keep_place ? place_onto_[static_cast<std::size_t>(target)]
+                                             : place_visual_[static_cast<std::size_t>(holder)];
+            Affine made = frame.inverse() * (place_visual_[static_cast<std::size_t>(bone)] * bind);
+            made.makeAffine();
+            binds.push_back(made.matrix());
+            joints.push_back(joint_node(glb, joints, onto_.nodes[static_cast<std::size_t>(target)],
+                                        visual_.skeleton.bone(bone).label));
+        }
+        Json item{{"joints", joints}, {"inverseBindMatrices", add_vectors(glb, binds, 16)}};
+        if (!skin.name.empty()) item["name"] = skin.name;
+        return push(glb.json, "skins", std::move(item));
+    }
+
+    Rebound result;
+
+ private:
+    // Counts a bone once, and says so if it has no counterpart.
+    void tell(int bone, int holder, int target) {
+        if (told_[static_cast<std::size_t>(bone)]) return;
+        told_[static_cast<std::size_t>(bone)] = 1;
+        ++result.bones;
+        result.matched += holder == bone ? 1 : 0;
+        if (holder == bone) return;
+        result.findings.push_back({Severity::warning, "rebind.unmatched-bone",
+                                   visual_.skeleton.bone(bone).label,
+                                   onto_.name + " has no such bone; its vertices were given to " +
+                                       onto_.skeleton.bone(target).label,
+                                   "rename it, or add the bone, where its motion matters"});
+    }
+
+    const Character& visual_;
+    const Character& onto_;
+    const GltfFile& source_;
+    std::vector<int> match_;
+    bool rests_alike_ = false;
+    std::vector<Affine> place_visual_;
+    std::vector<Affine> place_onto_;
+    std::vector<int> bone_of_;  // by node
+    std::vector<char> told_;
+};
+
+// The document without what its skinned meshes show.
+Glb without_surface(const GltfFile& base) {
+    Glb glb = open_for_editing(base);
+    for (Json& node : glb.json["nodes"]) {
+        if (!node.contains("skin")) continue;
+        node.erase("mesh");
+        node.erase("skin");
+        node.erase("weights");
+    }
+    return glb;
+}
+
 }  // namespace
 
 Rebound rebind(const Character& visual, const Character& onto) {
@@ -181,78 +274,11 @@ Rebound rebind(const Character& visual, const Character& onto) {
     if (source.model.skins.empty())
         throw Error(visual.file, "has no skinned mesh to put on other bones", "",
                     "name a file whose surface is bound to bones");
-    const std::vector<int> match = match_bones(visual, onto);
-    if (std::all_of(match.begin(), match.end(), [](int bone) { return bone == k_no_bone; })) {
-        throw Error(visual.file, "none of its bones is one of " + onto.file, "",
-                    "see `dendraxis compare`, or retarget instead");
-    }
-    Rebound result;
-    const bool alike = rests_alike(visual, onto, match);
-    if (!alike) {
-        result.findings.push_back(
-            {Severity::warning, "rebind.rest-differs", visual.name,
-             "its bones rest elsewhere than " + onto.name + "'s; the surface follows them there",
-             "look at the result; where it is bent, bring both to one rest first"});
-    }
-    std::vector<Affine> place_visual(visual.skeleton.size());
-    std::vector<Affine> place_onto(onto.skeleton.size());
-    to_model_matrices(visual.skeleton, rest_pose(visual.skeleton), place_visual);
-    to_model_matrices(onto.skeleton, rest_pose(onto.skeleton), place_onto);
-    std::vector<int> bone_of(source.model.nodes.size(), k_no_bone);
-    for (std::size_t i = 0; i < visual.nodes.size(); ++i)
-        bone_of[static_cast<std::size_t>(visual.nodes[i])] = static_cast<int>(i);
-
-    Glb glb = open_for_editing(base);
-    for (Json& node : glb.json["nodes"]) {
-        if (!node.contains("skin")) continue;
-        node.erase("mesh");
-        node.erase("skin");
-        node.erase("weights");
-    }
+    Rebinding rebinding(visual, onto, source);
+    Glb glb = without_surface(base);
     const std::size_t first_mesh = join(glb, open_for_editing(source));
-
     std::vector<int> skins;
-    std::vector<char> told(visual.skeleton.size(), 0);
-    for (const tinygltf::Skin& skin : source.model.skins) {
-        const std::vector<float> numbers = skin.inverseBindMatrices == -1
-                                               ? std::vector<float>()
-                                               : read_numbers(source, skin.inverseBindMatrices, 16);
-        std::vector<Eigen::Matrix4f> binds;
-        Json joints = Json::array();
-        for (std::size_t k = 0; k < skin.joints.size(); ++k) {
-            const int bone = bone_of[static_cast<std::size_t>(skin.joints[k])];
-            const int holder = matched_above(visual.skeleton, match, bone);
-            const int target = holder == k_no_bone ? 0 : match[static_cast<std::size_t>(holder)];
-            const auto b = static_cast<std::size_t>(bone);
-            if (!told[b]) {
-                told[b] = 1;
-                ++result.bones;
-                result.matched += holder == bone ? 1 : 0;
-                if (holder != bone) {
-                    result.findings.push_back({Severity::warning, "rebind.unmatched-bone",
-                                               visual.skeleton.bone(bone).label,
-                                               onto.name + " has no such bone; its vertices were given to " +
-                                                   onto.skeleton.bone(target).label,
-                                               "rename it, or add the bone, where its motion matters"});
-                }
-            }
-            Affine bind = Affine::Identity();
-            if (16 * k + 16 <= numbers.size())
-                bind.matrix() = Eigen::Map<const Eigen::Matrix4f>(numbers.data() + 16 * k);
-            const Affine in_model = place_visual[b] * bind;
-            const bool keep_place = alike || holder == k_no_bone;
-            const Affine& frame = keep_place ? place_onto[static_cast<std::size_t>(target)]
-                                             : place_visual[static_cast<std::size_t>(holder)];
-            Affine made = frame.inverse() * in_model;
-            made.makeAffine();
-            binds.push_back(made.matrix());
-            joints.push_back(joint_node(glb, joints, onto.nodes[static_cast<std::size_t>(target)],
-                                        visual.skeleton.bone(bone).label));
-        }
-        Json item{{"joints", joints}, {"inverseBindMatrices", add_vectors(glb, binds, 16)}};
-        if (!skin.name.empty()) item["name"] = skin.name;
-        skins.push_back(push(glb.json, "skins", std::move(item)));
-    }
+    for (const tinygltf::Skin& skin : source.model.skins) skins.push_back(rebinding.add_skin(glb, skin));
     const int scene = std::max(base.model.defaultScene, 0);
     if (size_of(glb.json, "scenes") == 0) glb.json["scenes"] = Json::array({{{"nodes", Json::array()}}});
     for (const tinygltf::Node& node : source.model.nodes) {
@@ -263,8 +289,8 @@ Rebound rebind(const Character& visual, const Character& onto) {
                                 {"skin", skins[static_cast<std::size_t>(node.skin)]}});
         glb.json["scenes"][static_cast<std::size_t>(scene)]["nodes"].push_back(added);
     }
-    result.glb = to_bytes(glb);
-    return result;
+    rebinding.result.glb = to_bytes(glb);
+    return std::move(rebinding.result);
 }
 
 }  // namespace dendraxis::io
