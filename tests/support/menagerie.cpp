@@ -113,10 +113,7 @@ std::vector<Joint> operator+(std::vector<Joint> a, const std::vector<Joint>& b) 
     return a;
 }
 
-}  // namespace
-
-std::vector<Specimen> specimens() {
-    std::vector<Specimen> all;
+void add_figures(std::vector<Specimen>& all) {
     // Six blocks, a bone each.
     all.push_back(with_boxes(make("blocks",
                                   {{"torso", "", {0, 0.8f, 0}},
@@ -162,6 +159,9 @@ std::vector<Specimen> specimens() {
              std::string("spine: a1 a2; neck: a3; head: a4; index.{}: {}index1 {}index2 {}index3; ring.{}: "
                          "{}ring1 {}ring2 {}ring3; ") +
                  k_plain_limbs));
+}
+
+void add_awkward_files(std::vector<Specimen>& all) {
     // Controls and hair as roots of their own.
     all.push_back(cut_loose(
         make("several roots",
@@ -218,6 +218,9 @@ std::vector<Specimen> specimens() {
         }
         all.push_back(with_boxes(std::move(broken), flesh, 0.04f));
     }
+}
+
+void add_beasts(std::vector<Specimen>& all) {
     // Other limb counts.
     all.push_back(make("beetle",
                        {{"m0", "", {0, 0.3f, -0.2f}},
@@ -252,7 +255,10 @@ std::vector<Specimen> specimens() {
                        "body",
                        "spine: breast; neck: neck; head: head; tail: tail1 tail2; wing.{}: wing_{}_a "
                        "wing_{}_b wing_{}_c; leg.{}: leg_{}_a leg_{}_b leg_{}_foot"));
-    // No body at all: nothing may be made up.
+}
+
+void add_what_has_no_body(std::vector<Specimen>& all) {
+    // Nothing may be made up.
     all.push_back(make("crate", {{"crate", "", {0, 0, 0}}}, "", ""));
     all.push_back(make("snake",
                        {{"s1", "", {0, 0.05f, 0}},
@@ -278,6 +284,16 @@ std::vector<Specimen> specimens() {
                         {"k7", "k0", {0.03f, 0, 0.05f}},
                         {"k8", "k7", {0.06f, 0, 0.08f}}},
                        "", ""));
+}
+
+}  // namespace
+
+std::vector<Specimen> specimens() {
+    std::vector<Specimen> all;
+    add_figures(all);
+    add_awkward_files(all);
+    add_beasts(all);
+    add_what_has_no_body(all);
     for (Specimen& specimen : all) specimen.chains.erase("");
     return all;
 }
