@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Builds the fuzzers and runs each for some seconds, as many at once as there are cores. Usage: fuzz/run.sh [SECONDS] [TARGET...]
-# What a fuzzer finds is left in build/fuzz/found, and the exit status is 1.
+# FUZZ_SEED=N makes runs repeatable. What a fuzzer finds is left in build/fuzz/found, and the exit status is 1.
 set -euo pipefail
 cd "$(dirname "${BASH_SOURCE[0]}")/.."
 seconds=${1:-60}
@@ -26,7 +26,7 @@ sed '1s/^/1/' fuzz/corpus/small.pair.json >$corpus/request/1
 echo '2["upper-arm", "forearm"]' >$corpus/request/2
 
 run() {
-    ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=0 build/fuzz/fuzz/fuzz_$1 -max_total_time="$2" -timeout=20 -rss_limit_mb=2500 -max_len=65536 \
+    ASAN_OPTIONS=detect_leaks=0:allocator_may_return_null=0 build/fuzz/fuzz/fuzz_$1 -seed="${FUZZ_SEED:-0}" -max_total_time="$2" -timeout=20 -rss_limit_mb=2500 -max_len=65536 \
         -artifact_prefix=build/fuzz/found/$1- -print_final_stats=1 $3/$1 >build/fuzz/$1.log 2>&1 && status=0 || status=1
     echo "fuzz_$1, $2 s: $(grep -E "number_of_executed_units|SUMMARY|peak_rss" build/fuzz/$1.log | tr -s ' \n' ' ')"
     return $status

@@ -12,7 +12,7 @@ if ! command -v clang++ >/dev/null || ! ls /usr/lib/llvm-*/lib/clang/*/lib/linux
         exit 0
     fi
 fi
-fuzz/run.sh "${1:-60}"
+FUZZ_SEED=1 fuzz/run.sh "${1:-60}"
 cmake --build build/fuzz --target quick_tests
 export ASAN_OPTIONS=detect_leaks=0
 clean() {
