@@ -41,7 +41,7 @@ std::vector<std::string> bones_of(const std::string& body) {
         if (one.is_string()) labels.push_back(one.get<std::string>());
     }
     if (labels.empty() || labels.size() != json.size())
-        throw Error("the chain", "is no list of bones", "", "send their labels: [\"thigh\", \"shin\"]");
+        throw Error("the chain", "is not a list of bones", "", "send their labels: [\"thigh\", \"shin\"]");
     return labels;
 }
 

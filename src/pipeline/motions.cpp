@@ -45,9 +45,9 @@ bool same_bones(const Skeleton& a, const Skeleton& b) {
 
 std::string file_name(std::string name) {
     constexpr std::size_t k_longest = 180;  // bytes; most file systems take 255
-    constexpr std::string_view k_kept = "/\\:*?\"<>|";
+    constexpr std::string_view k_reserved = "/\\:*?\"<>|";
     for (char& letter : name) {
-        if (k_kept.find(letter) != std::string_view::npos || static_cast<unsigned char>(letter) < ' ')
+        if (k_reserved.find(letter) != std::string_view::npos || static_cast<unsigned char>(letter) < ' ')
             letter = '_';
     }
     if (name.empty() || name.front() == '.') name.insert(name.begin(), '_');

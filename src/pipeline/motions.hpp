@@ -17,8 +17,8 @@ std::vector<std::filesystem::path> motion_files(std::span<const std::filesystem:
 /// Whether two skeletons have the same bones by name and parent.
 bool same_bones(const Skeleton& a, const Skeleton& b);
 
-/// The name of a clip or a member as that of a GLB: what file systems keep for themselves becomes `_`, and of
-/// a very long one the beginning stays, with a number that tells it from others.
+/// The name of a GLB for a clip or a member: characters that file systems reserve become `_`, and a very long
+/// name is cut and gets a number that tells it from others.
 std::string file_name(std::string name);
 
 }  // namespace dendraxis::pipeline::detail

@@ -122,19 +122,15 @@ class SetRunner {
         return set_.out_dir / detail::file_name(set_.prefix + clip + set_.suffix);
     }
 
-    static std::string sheet_of(const io::Rig& rig) {
-        return rig.sheet.exists() ? io::sheet_json(rig.chart, {}, rig.sheet) : "";
-    }
-
     // All but the motion's own bytes.
     void fingerprint_settings() {
         io::Fingerprint print;
         print.add(std::string(k_version));
         print.add_file(target_.character.file);
-        print.add(sheet_of(target_));
+        if (io::is_sheet(set_.target)) print.add(io::read_text(set_.target));
         if (source_) {
             print.add_file(source_->character.file);
-            print.add(sheet_of(*source_));
+            if (io::is_sheet(set_.source)) print.add(io::read_text(set_.source));
         }
         print.add_file(set_.pairing);
         print.add(fmt::format("{}|{}|{}", set_.prefix, set_.suffix, set_.fps));

@@ -1,4 +1,5 @@
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/io/bvh/bvh.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/io/sheet/sheet.hpp>
 #include <dendraxis/io/write_file.hpp>
@@ -51,4 +52,7 @@ TEST_CASE("programs tell by the code what kind of thing is wrong") {
               dendraxis::io::read_character({reinterpret_cast<const std::uint8_t*>(deep.data()), deep.size()},
                                             "deep");
           }) == ErrorCode::too_large);
+    std::string joints = "HIERARCHY\nROOT a\n";
+    for (int i = 0; i < 1100; ++i) joints += "{\nOFFSET 0 1 0\nCHANNELS 0\nJOINT b\n";
+    CHECK(code_of([&] { dendraxis::io::parse_bvh(joints, "deep"); }) == ErrorCode::too_large);
 }

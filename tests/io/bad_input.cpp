@@ -108,7 +108,7 @@ TEST_CASE("nesting, counts and numbers have limits that are told") {
     check_refused(scratch, nodes("{\"children\": [1099511627776]}"), "no 1099511627776 in its nodes");
     check_refused(scratch, nodes("{\"children\": [-1]}"),
                   "there is no -1 in its nodes (/nodes/0/children/0)");
-    check_refused(scratch, nodes("{\"name\": null}"), "a name is no text (/nodes/0/name)");
+    check_refused(scratch, nodes("{\"name\": null}"), "a name is not a string (/nodes/0/name)");
     check_refused(scratch, nodes("{\"translation\": [0, 1]}"), "'translation' is not 3 numbers");
     check_refused(scratch, nodes("{\"scale\": [1e30, 1, 1]}"), "'scale' is not 3 numbers");
     check_refused(scratch, nodes("{\"scale\": [1e999, 1, 1]}"), "a number that is too large");

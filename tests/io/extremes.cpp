@@ -96,9 +96,10 @@ TEST_CASE("a bone of no size, and one far away, give finite results") {
     workshop::RawGltf far = two_joints();
     far.json["animations"][0]["samplers"][0]["output"] = far.floats({0, -1, 0, 1e8f, -1, 0}, "VEC3");
     const auto path = far.write(scratch, "far");
-    const auto drawn = workshop::run_tool("draw " + path.string() + " --clip clip --frame 30 -o " +
+    const auto drawn = workshop::run_tool("draw " + path.string() + " --clip move --frame 30 -o " +
                                           (scratch / "far.png").string());
-    CHECK_MESSAGE((drawn.status == 0 || drawn.status == 3), drawn.err);
+    CHECK_MESSAGE(drawn.status == 0, drawn.err);
+    CHECK(workshop::fs::file_size(scratch / "far.png") > 1000);
     CHECK(all_finite(io::load_character(path)));
 
     Character diver = workshop::diver();
@@ -109,16 +110,11 @@ TEST_CASE("a bone of no size, and one far away, give finite results") {
     diver.skeleton = Skeleton(std::move(bones), diver.skeleton.above());
     io::write_files(std::vector<io::OutputFile>{{scratch / "flat-hand.glb", io::new_glb(diver)}});
     const auto rebound =
-        workshop::run_tool("rebind --visual " + workshop::demo("diver.glb").string() + " --onto " +
+        workshop::run_tool("rebind " + workshop::demo("diver.glb").string() + " --onto " +
                            (scratch / "flat-hand.glb").string() + " -o " + (scratch / "r.glb").string());
-    CHECK_MESSAGE(rebound.err.find("nan") == std::string::npos, rebound.err);
-    if (rebound.status == 0) {
-        const Character result = io::load_character(scratch / "r.glb");
-        for (const SkinnedMesh& mesh : result.meshes) {
-            for (const Affine& bind : mesh.inverse_bind) CHECK(bind.matrix().allFinite());
-        }
-    } else {
-        CHECK_FALSE(workshop::fs::exists(scratch / "r.glb"));
+    CHECK_MESSAGE(rebound.status == 0, rebound.err);
+    for (const SkinnedMesh& mesh : io::load_character(scratch / "r.glb").meshes) {
+        for (const Affine& bind : mesh.inverse_bind) CHECK(bind.matrix().allFinite());
     }
 }
 

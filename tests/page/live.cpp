@@ -182,7 +182,7 @@ TEST_CASE("the server answers its own page and nobody else") {
     for (const char* bones : {"{ not JSON", "{}", "[1e30]", R"(["Bo.Back1", 3])"}) {
         const auto refused = client.Post("/chain?of=target&name=spine", bones, "application/json");
         CHECK(refused->status == 422);
-        CHECK(refused->body.find("is no list of bones; send their labels") != std::string::npos);
+        CHECK(refused->body.find("is not a list of bones; send their labels") != std::string::npos);
     }
     const auto wrong = client.Post("/attempt?clip=crouch", "{ not JSON", "application/json");
     CHECK(wrong->status == 422);

@@ -256,3 +256,25 @@ TEST_CASE("a damaged result, or one whose source drew in other bytes, is made ag
     CHECK(io::read_bytes(out / "idle.glb") == whole);
     CHECK(status() == "up to date");
 }
+
+TEST_CASE("a result stays up to date from wherever the tool is run, until the sheet changes") {
+    const workshop::Scratch scratch;
+    workshop::fs::copy_file(workshop::demo("bosun.glb"), scratch / "bosun.glb");
+    const auto sheet = scratch / "bosun.rig.json";
+    REQUIRE(
+        workshop::run_tool("chart " + (scratch / "bosun.glb").string() + " -o " + sheet.string()).status ==
+        0);
+    const auto status_in = [&](const std::string& folder, const std::string& target) {
+        const auto outcome =
+            workshop::run("cd " + folder + " && " + DENDRAXIS_TOOL + " retarget --json --source " + k_diver +
+                          " --target " + target + " --clip idle --out-dir " + (scratch / "o").string());
+        REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+        return json::parse(outcome.out)["clips"][0]["status"].get<std::string>();
+    };
+    CHECK(status_in("/", sheet.string()) == "done");
+    CHECK(status_in(scratch.path().string(), "bosun.rig.json") == "up to date");
+    json edited = json::parse(io::read_text(sheet));
+    edited["remark"] = "by hand";
+    io::write_text(sheet, edited.dump(1));
+    CHECK(status_in(scratch.path().string(), "bosun.rig.json") == "done");
+}

@@ -74,8 +74,8 @@ class GroundAdaptation {
     /// clip's); `seconds` have passed since the pose before. Each foot is raised or lowered by what the
     /// ground below it differs from the floor, tilted with it, and kept as high over it as the clip has it
     /// over the floor; the hips go down for the foot that needs it most, and a body on four legs tilts from
-    /// hind to front. On a flat floor the pose comes back as it was. Allocates nothing
-    /// once `workspace` was reserved or used; throws nothing then unless `ground` does.
+    /// hind to front. On a flat floor the pose comes back as it was. Allocates nothing once
+    /// `workspace` was reserved or used; throws nothing then unless `ground` does.
     void apply(std::span<Transform> pose, const Transform& placement, const Ground& ground, float seconds,
                GroundState& state, Workspace& workspace, const GroundOptions& options = {}) const;
 

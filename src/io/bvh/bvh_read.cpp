@@ -117,7 +117,8 @@ class BvhReader {
     void read_body(int index) {
         const auto joint = static_cast<std::size_t>(index);
         if (++depth_ > k_deepest)
-            words_.fail(fmt::format("its joints hang more than {} deep below each other", k_deepest));
+            words_.fail(fmt::format("its joints hang more than {} deep below each other", k_deepest),
+                        "export it again", ErrorCode::too_large);
         if (words_.next() != "{") words_.fail("'{' is missing after '" + joints_[joint].name + "'");
         while (true) {
             if (words_.at_end()) words_.fail("the file ends within '" + joints_[joint].name + "'");

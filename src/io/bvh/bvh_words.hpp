@@ -62,8 +62,9 @@ class Words {
  public:
     Words(std::string_view text, const std::string& name) : text_(text), name_(name) {}
 
-    [[noreturn]] void fail(const std::string& problem, const std::string& advice = "export it again") const {
-        throw Error(name_, problem, fmt::format("line {}", line_), advice);
+    [[noreturn]] void fail(const std::string& problem, const std::string& advice = "export it again",
+                           ErrorCode code = ErrorCode::invalid) const {
+        throw Error(code, name_, problem, fmt::format("line {}", line_), advice);
     }
 
     /// Characters that were not read yet.

@@ -36,7 +36,7 @@ class DocumentChecker {
                 if (!document_[list][i].is_object())
                     fail("an entry is no object", fmt::format("/{}/{}", list, i));
                 if (document_[list][i].contains("name") && !document_[list][i]["name"].is_string())
-                    fail("a name is no text", fmt::format("/{}/{}/name", list, i));
+                    fail("a name is not a string", fmt::format("/{}/{}/name", list, i));
             }
         }
         check_nodes();

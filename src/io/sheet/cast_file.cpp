@@ -22,16 +22,8 @@ void require_file(const fs::path& file) {
                 nearest.empty() ? "check its path" : "did you mean '" + nearest + "'?");
 }
 
-// What tells whether the files of an entry are still those that were read.
-std::string stamp_of(const CastEntry& entry) {
-    std::vector<fs::path> files{entry.file, entry.pairing_file};
-    try {
-        const fs::path character = entry.rig ? fs::path(entry.rig->character.file) : entry.file;
-        files.push_back(character);
-        for (const fs::path& part : files_beside(character)) files.push_back(part);
-    } catch (const Error&) {
-        // It cannot be read now; its own name, size and time tell when it changes.
-    }
+// Names, sizes and times tell whether files are still those that were read.
+std::string stamp_of(std::span<const fs::path> files) {
     std::string stamp;
     for (const fs::path& file : files) {
         std::error_code gone;
@@ -41,9 +33,27 @@ std::string stamp_of(const CastEntry& entry) {
     return stamp;
 }
 
+std::string stamp_of_named(const CastEntry& entry) {
+    return stamp_of(std::vector<fs::path>{entry.file, entry.pairing_file});
+}
+
+// Of the character that a sheet names, and of what lies beside it.
+std::string stamp_of_drawn_in(const CastEntry& entry) {
+    std::vector<fs::path> files{entry.rig ? fs::path(entry.rig->character.file) : entry.file};
+    try {
+        const std::vector<fs::path> beside = files_beside(files.front());
+        files.insert(files.end(), beside.begin(), beside.end());
+    } catch (const Error&) {
+        // It cannot be read now; its own size and time tell when it changes.
+    }
+    return stamp_of(files);
+}
+
 // Leaves the entry as it is and says why if it cannot be used.
 void read_entry(const Rig& source, CastEntry& entry) {
     entry.problem.clear();
+    const std::string named =
+        stamp_of_named(entry);  // before it is read: a change meanwhile is seen next time
     try {
         require_file(entry.file);
         Rig rig = load_rig(entry.file);
@@ -59,7 +69,7 @@ void read_entry(const Rig& source, CastEntry& entry) {
     } catch (const Error& problem) {
         entry.problem = problem.what();
     }
-    entry.stamp = stamp_of(entry);
+    entry.stamp = named + stamp_of_drawn_in(entry);
 }
 
 }  // namespace
@@ -85,7 +95,7 @@ std::vector<std::size_t> read_changed(CastFile& cast) {
     std::vector<std::size_t> changed;
     for (std::size_t i = 0; i < cast.entries.size(); ++i) {
         CastEntry& entry = cast.entries[i];
-        if (stamp_of(entry) == entry.stamp) continue;
+        if (stamp_of_named(entry) + stamp_of_drawn_in(entry) == entry.stamp) continue;
         read_entry(cast.source, entry);
         changed.push_back(i);
     }

@@ -278,9 +278,9 @@ std::string sheet_json(const Chart& chart, const fs::path& folder, const RigShee
     Json json = chart_json(chart, file);
     if (!sheet.exists()) return text_of(json);
     // What the sheet had comes first, in its order; a new one begins with the chart.
-    Json kept = sheet.document->text.empty() ? json : sheet.document->json;
-    for (const auto& [key, value] : sheet.document->json.items()) kept[key] = value;
-    for (const auto& [key, value] : json.items()) kept[key] = value;
+    const bool is_new = sheet.document->text.empty();
+    Json kept = is_new ? json : sheet.document->json;
+    kept.update(is_new ? sheet.document->json : json);
     return text_of(kept);
 }
 

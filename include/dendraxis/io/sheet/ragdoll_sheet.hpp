@@ -8,9 +8,9 @@
 
 namespace dendraxis::io {
 
-/// The plan that the rig's sheet holds; nothing where it has none. What a person left out
-/// of it (sizes, masses, ranges, strengths, all joints, what passes through what) is filled in. Throws
-/// `Error` with line and JSON pointer of what is wrong.
+/// The plan that the rig's sheet holds; nothing if it has none. What a person left out of it (sizes, masses,
+/// ranges, strengths, all joints, what passes through what) is filled in. Throws `Error` with line and JSON
+/// pointer of what is wrong.
 std::optional<RagdollPlan> read_ragdoll(const Rig& rig);
 
 /// The same, or where there is none the plan that `build_ragdoll` makes.

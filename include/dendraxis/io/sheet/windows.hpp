@@ -11,8 +11,8 @@
 
 namespace dendraxis::io {
 
-/// The windows that the rig's sheet holds. Throws `Error` with line and JSON pointer
-/// where one ends before it starts.
+/// The windows that the rig's sheet holds. Throws `Error` with line and JSON pointer if one ends before it
+/// starts.
 std::vector<ClipWindow> read_windows(const Rig& rig);
 
 /// Puts windows into a sheet.
