@@ -277,4 +277,9 @@ TEST_CASE("a result stays up to date from wherever the tool is run, until the sh
     edited["remark"] = "by hand";
     io::write_text(sheet, edited.dump(1));
     CHECK(status_in(scratch.path().string(), "bosun.rig.json") == "done");
+    // A clip that came out right but cannot be written has failed.
+    const auto told = workshop::run_tool("retarget --source " + k_diver + " --target " + sheet.string() +
+                                         " --clip idle --out-dir " + sheet.string());
+    CHECK(told.status == 1);
+    CHECK(told.out.find("30  failed") != std::string::npos);
 }

@@ -104,7 +104,7 @@ int run_retarget(const RetargetArguments& arguments) {
     fmt::print("\n  {:<24} {:>6} {:>6}  {:<10}  {}\n", "clip", "frames", "fps", "", "file");
     for (const pipeline::RetargetReport::Line& line : report.clips) {
         fmt::print("  {:<24} {:>6} {:>6g}  {:<10}  {}\n", line.clip, line.frames, line.fps,
-                   line.verdict == "right" ? line.verdict : line.status,
+                   line.verdict == "right" && line.error.empty() ? line.verdict : line.status,
                    line.error.empty() ? line.file : line.error);
         if (!line.verdict.empty() && line.verdict != "right") fmt::print("  {:<24} {}\n", "", line.verdict);
     }
