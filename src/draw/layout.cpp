@@ -1,17 +1,11 @@
 #include "layout.hpp"
 
-#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
 #include <cmath>
 
 namespace dendraxis::draw {
-namespace {
-
-constexpr float k_tilt = 9.0f / k_degrees;  // the eye looks down a little, so that the floor shows
-
-}  // namespace
 
 Quat view_turn(const Panel& panel) {
     float heading = 0.0f;

@@ -3,6 +3,8 @@
 
 #include "scene.hpp"
 
+#include <dendraxis/base/rotation.hpp>
+
 #include <span>
 #include <vector>
 
@@ -10,6 +12,7 @@ namespace dendraxis::draw {
 
 inline constexpr double k_legend_height = 34.0;
 inline constexpr double k_title_height = 46.0;
+inline constexpr float k_tilt = 9.0f / k_degrees;  ///< the eye looks down a little, so that the floor shows
 
 /// The turn from the upright frame to the view. What is flat is seen as it is drawn, from before its plane or
 /// from behind it.

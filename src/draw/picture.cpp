@@ -300,8 +300,8 @@ class Sheet {
 
     Placed place(std::size_t i) const {
         const int at = static_cast<int>(i);
-        const Field field{grid_.width * (at % grid_.columns), grid_.height * (at / grid_.columns),
-                          grid_.width, grid_.height};
+        const int row = at / grid_.columns;
+        const Field field{grid_.width * (at % grid_.columns), grid_.height * row, grid_.width, grid_.height};
         // Where the width decides the scale, the figure moves up a little into the room above it.
         const double spare =
             std::max(0.0, grid_.height - grid_.title - 1.28 * fit(i) * static_cast<double>(size(i)));
