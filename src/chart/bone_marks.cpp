@@ -1,4 +1,5 @@
 // How a bone lies whose end no joint tells: by the skin that it alone moves.
+#include <dendraxis/chart/chart.hpp>
 #include <dendraxis/chart/body_shape.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
