@@ -1,4 +1,4 @@
-// What `equip` is told in words.
+// The words on the command line of `equip`.
 #pragma once
 
 #include "../support/command_line.hpp"

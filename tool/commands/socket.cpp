@@ -43,7 +43,7 @@ struct Opened {
     Findings findings;
 };
 
-// A socket whose bone is gone stays in the sheet's text only until the sheet is written: it is told.
+// A socket whose bone is gone stays in the sheet's text only until the sheet is written: a finding lists it.
 Opened open(const fs::path& character, const fs::path& sheet) {
     Opened opened{open_rig(character, sheet), {}, {}};
     opened.sockets = io::sockets_of(opened.rig, opened.findings);

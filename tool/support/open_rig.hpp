@@ -1,4 +1,4 @@
-// A character as a command is told of it.
+// A character as a command line names it.
 #pragma once
 
 #include <dendraxis/io/sheet/sheet.hpp>

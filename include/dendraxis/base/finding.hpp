@@ -1,4 +1,4 @@
-// The one way to tell the user something: every command and every library check returns findings.
+// The one way to report something to the user: every command and every library check returns findings.
 #pragma once
 
 #include <fmt/core.h>

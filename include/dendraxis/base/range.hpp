@@ -12,7 +12,7 @@ struct AngleSpan {
 };
 
 /// How far a joint may turn away from its rest: a twist about the bone, and a swing that moves the bone
-/// within a cone of elliptic section. The swing is told by how much of it goes about the axis `about` (a
+/// within a cone of elliptic section. The swing is given by how much of it goes about the axis `about` (a
 /// knee's bending) and how much about the axis square to it and the bone (sideways); the middle of both spans
 /// is the cone's center, so that it need not lie around the rest. A hinge is a range whose `side` is narrow.
 /// All angles within -pi to pi; `from` not above `to`.

@@ -84,7 +84,7 @@ struct Chart {
 };
 
 /// Charts a character: names, shape, symmetry and skin weights are all asked, and none of them is needed.
-/// Always returns a chart; what could not be found is told in its findings, and nothing is invented.
+/// Always returns a chart; findings list what could not be found, and nothing is invented.
 Chart chart(const Character& character);
 
 /// The same for bare bones.

@@ -17,7 +17,7 @@ bool is_usual_height(float metres) noexcept;
 /// The units that a file may have whose character stands `height` units tall, the likeliest first.
 std::vector<LengthUnit> likely_units(float height);
 
-/// Metres in a unit of the character's model space: by `Chart::height_metres` if a person told it; else 1, as
+/// Metres in a unit of the character's model space: by `Chart::height_metres` if a person gave it; else 1, as
 /// glTF has it, if that makes a usual height; else the likeliest unit's. What weighs, falls or swings goes by
 /// it.
 float metres_in_unit(const Chart& chart);
@@ -26,7 +26,7 @@ float metres_in_unit(const Chart& chart);
 /// bone, so that local poses stay as they are.
 Chart scaled(Chart chart, float by);
 
-/// A note if the character's height is not usual and nobody told it; no finding otherwise.
+/// A note if the character's height is not usual and nobody gave it; no finding otherwise.
 Findings odd_size(const Chart& chart);
 
 }  // namespace dendraxis

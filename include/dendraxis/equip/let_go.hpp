@@ -8,7 +8,7 @@
 
 namespace dendraxis {
 
-/// A prop as one rigid body, told in the prop's own space: its shape at rest, mass and moments of inertia.
+/// A prop as one rigid body, given in the prop's own space: its shape at rest, mass and moments of inertia.
 struct PropBody {
     Shape shape;
     Vec3 at = Vec3::Zero();  ///< the shape's middle, which counts as the center of mass

@@ -47,8 +47,8 @@ struct PropFit {
 /// character's height.
 float usual_scale(const Prop& prop, const Chart& chart);
 
-/// Where the prop's own space is, told in the socket's frame. Throws `Error` where the grip does not exist or
-/// the scale is not above 0.
+/// Where the prop's own space is, given in the socket's frame. Throws `Error` where the grip does not exist
+/// or the scale is not above 0.
 Transform placement_of(const Prop& prop, const PropFit& fit);
 
 /// What a prop's points are replaced by where it is mirrored.

@@ -18,7 +18,7 @@ struct SweepTarget {
     std::string group;  ///< for filters; may be empty
     int bone = -1;
     Shape shape;
-    const Surface* surface = nullptr;  ///< where there is one it counts, told in the target's frame
+    const Surface* surface = nullptr;  ///< where there is one it counts, given in the target's frame
 };
 
 /// One touch of a window.

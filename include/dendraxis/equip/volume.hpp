@@ -7,7 +7,7 @@
 
 namespace dendraxis {
 
-/// A volume on a prop (or on anything that has a frame): a shape told in that frame. Metres.
+/// A volume on a prop (or on anything that has a frame): a shape given in that frame. Metres.
 struct SweepVolume {
     std::string name;
     Shape shape;

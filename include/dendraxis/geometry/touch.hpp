@@ -29,7 +29,7 @@ struct Touch {
 bool first_touch(const Shape& a, const Motion& a_moves, const Shape& b, const Motion& b_moves,
                  Touch& touch) noexcept;
 
-/// The same against a mesh, told in the frame that moves; `triangle` is the one that is touched first.
+/// The same against a mesh, given in the frame that moves; `triangle` is the one that is touched first.
 bool first_touch(const Shape& a, const Motion& a_moves, const Surface& mesh, const Motion& mesh_moves,
                  Touch& touch, std::size_t& triangle) noexcept;
 

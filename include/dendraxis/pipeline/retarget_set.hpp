@@ -47,7 +47,7 @@ struct RetargetReport {
 using Progress = std::function<void(std::size_t done, std::size_t all, const std::string& name)>;
 
 /// Retargets a set. A motion whose bones are those of the source goes by the source's chart and the pairing;
-/// any other is charted and paired by itself. A motion or clip that fails is told in the report, and the
+/// any other is charted and paired by itself. A motion or clip that fails is reported, and the
 /// others are still done. What is up to date (all that went into it has the bytes that it had, by a hash kept
 /// in the written file) is left as it is. Throws `Error` where nothing can be done at all.
 RetargetReport retarget_set(const RetargetSet& set, const Progress& progress = {});

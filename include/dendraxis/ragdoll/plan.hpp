@@ -14,7 +14,7 @@
 
 namespace dendraxis {
 
-/// One rigid body. All of it is told in the character's upright frame at rest, so that it reads the same
+/// One rigid body. All of it is given in the character's upright frame at rest, so that it reads the same
 /// whatever the bones' own axes.
 struct RagdollBody {
     std::string name;       ///< unique: `thigh.left`
@@ -34,8 +34,9 @@ struct RagdollJoint {
     int above = -1;
     Vec3 at = Vec3::Zero();  ///< where they are linked, from the head of the body's bone, upright at rest
     Range range;             ///< how far the body's bone may turn, as `JointFrame` measures it
-    float strength = -1.0f;  ///< N m that it can pull toward the animation with while held; below 0: not told
-    float damping = 1.0f;    ///< how fast turning dies away, 1/s
+    float strength =
+        -1.0f;             ///< N m that it can pull toward the animation with while held; below 0: not given
+    float damping = 1.0f;  ///< how fast turning dies away, 1/s
 };
 
 struct RagdollPlan {
@@ -67,7 +68,7 @@ inline constexpr unsigned k_controller_touches = k_layer_ground;
 bool is_hinge(const Range& range) noexcept;
 
 /// How far, in radians, a turn goes beyond what a ragdoll's joint allows: as `overshoot`; of a hinge each
-/// angle for itself, its side told by how far the bone leaves the plane.
+/// angle for itself, its side given by how far the bone leaves the plane.
 float joint_overshoot(const Range& range, const Quat& turn) noexcept;
 
 }  // namespace dendraxis

@@ -15,7 +15,7 @@ namespace dendraxis::io {
 /// the same for names that end in .bvh. Taken as it comes: channels in any order and number, positions on any
 /// joint (from the parent or on top of the offset, whichever the values say), several roots, missing or empty
 /// end sites, comments (`#`, `//`), odd blanks and line ends, frame times with a comma or as frames a second.
-/// The unit is found from the figure's size. What was mended is told in the findings. Throws `Error` with the
+/// The unit is found from the figure's size. Findings list what was mended. Throws `Error` with the
 /// line where it cannot be read.
 Character read_bvh(const std::filesystem::path& file);
 
