@@ -102,6 +102,40 @@ TEST_CASE("bones that the character lacks give their vertices to the bone above,
     CHECK(worst(surface(workshop::diver(), pose), surface(result, pose)) < 1e-4f);
 }
 
+TEST_CASE("bones of no size, and bones in several trees of the file, carry the surface") {
+    const workshop::Scratch scratch;
+    const Character& diver = workshop::diver();
+    std::vector<Bone> bones(diver.skeleton.bones().begin(), diver.skeleton.bones().end());
+    const int hand = diver.skeleton.find("hand_left");
+    const int head = diver.skeleton.find("head");
+    Character visual = diver;
+    bones[static_cast<std::size_t>(hand)].rest.scale.setZero();
+    visual.skeleton = Skeleton(bones);
+    Character onto = diver;
+    bones[static_cast<std::size_t>(hand)].rest.scale.setOnes();
+    bones[static_cast<std::size_t>(head)].rest =
+        rest_in_model_space(diver.skeleton)[static_cast<std::size_t>(head)];
+    bones[static_cast<std::size_t>(head)].parent = k_no_bone;
+    onto.skeleton = Skeleton(bones);
+    onto.clips.clear();
+    write(scratch / "visual.glb", visual);
+    write(scratch / "onto.glb", onto);
+    const auto outcome =
+        workshop::run_tool("rebind " + (scratch / "visual.glb").string() + " --onto " +
+                           (scratch / "onto.glb").string() + " -o " + (scratch / "out.glb").string());
+    REQUIRE_MESSAGE(outcome.status == 0, outcome.err);
+    const Character result = io::load_character(scratch / "out.glb");
+    CHECK(worst(surface(diver, rest_pose(diver.skeleton)), surface(result, rest_pose(result.skeleton))) <
+          1e-4f);
+    // One node stands above all joints, as glTF asks.
+    const auto bytes = io::read_bytes(scratch / "out.glb");
+    const std::size_t length = bytes[12] + 256u * bytes[13] + 65536u * bytes[14];
+    const json document = json::parse(bytes.begin() + 20, bytes.begin() + 20 + static_cast<int>(length));
+    CHECK(std::any_of(document["nodes"].begin(), document["nodes"].end(),
+                      [](const json& node) { return node.value("name", "") == "skeleton"; }));
+    if (workshop::has_validator()) CHECK(workshop::validator_errors(scratch / "out.glb") == "");
+}
+
 TEST_CASE("materials, textures and images come along") {
     const workshop::Scratch scratch;
     workshop::RawGltf coat;

@@ -84,9 +84,14 @@ bool has_validator() {
 }
 
 std::string validator_errors(const fs::path& file) {
-    const Outcome outcome = run("NODE_PATH=" DENDRAXIS_VALIDATOR "/node_modules node " DENDRAXIS_SOURCE
-                                "/tests/support/validate.js " +
-                                file.string());
+    return validator_errors(std::vector<fs::path>{file});
+}
+
+std::string validator_errors(const std::vector<fs::path>& files) {
+    std::string command =
+        "NODE_PATH=" DENDRAXIS_VALIDATOR "/node_modules node " DENDRAXIS_SOURCE "/tests/support/validate.js";
+    for (const fs::path& file : files) command += " " + file.string();
+    const Outcome outcome = run(command);
     return outcome.status == 0 ? outcome.out : "the validator failed: " + outcome.err;
 }
 

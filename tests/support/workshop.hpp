@@ -64,7 +64,8 @@ struct Outcome {
 Outcome run(const std::string& command);
 Outcome run_tool(const std::string& arguments);
 
-/// Errors that the Khronos validator sees in a file, or nothing where it is not installed.
+/// Errors that the Khronos validator sees in files, each after its file's name; nothing if there are none.
+std::string validator_errors(const std::vector<fs::path>& files);
 std::string validator_errors(const fs::path& file);
 bool has_validator();
 

@@ -3,6 +3,11 @@
 #include "../fingerprint.hpp"
 #include "gltf_uris.hpp"
 
+#include <dendraxis/base/error.hpp>
+
+#include <algorithm>
+#include <cmath>
+
 namespace dendraxis::io {
 
 int push(Json& document, const char* list, Json item) {
@@ -134,11 +139,20 @@ Glb open_for_editing(const GltfFile& file) {
     return glb;
 }
 
+void require_finite(std::span<const float> numbers) {
+    if (std::all_of(numbers.begin(), numbers.end(), [](float number) { return std::isfinite(number); }))
+        return;
+    throw Error(ErrorCode::invalid, "the result", "holds numbers beyond all bounds, and is not written", "",
+                "look for bones of an extreme scale or far away: `dendraxis survey`");
+}
+
 Json list_of(const Vec3& vector) {
+    require_finite({vector.data(), 3});
     return {vector.x(), vector.y(), vector.z()};
 }
 
 Json list_of(const Quat& rotation) {
+    require_finite({rotation.coeffs().data(), 4});
     return {rotation.x(), rotation.y(), rotation.z(), rotation.w()};
 }
 

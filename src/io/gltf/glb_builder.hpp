@@ -29,10 +29,14 @@ void align(std::vector<std::uint8_t>& bytes, std::uint8_t filler);
 
 int add_view(Glb& glb, const void* data, std::size_t size, int target = 0);
 
+/// Throws `Error` if any is not finite: such a file is never written.
+void require_finite(std::span<const float> numbers);
+
 // An accessor over tightly packed numbers, with the least and the greatest where glTF asks for them.
 template <class Number>
 int add_accessor(Glb& glb, std::span<const Number> numbers, std::size_t width, int component_type,
                  bool bounds, int target = 0) {
+    if constexpr (std::is_same_v<Number, float>) require_finite(numbers);
     static constexpr std::array<const char*, 5> k_types{"", "SCALAR", "VEC2", "VEC3", "VEC4"};
     Json accessor{{"bufferView", add_view(glb, numbers.data(), numbers.size_bytes(), target)},
                   {"componentType", component_type},

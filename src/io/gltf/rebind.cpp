@@ -10,6 +10,8 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
+
 namespace dendraxis::io {
 namespace {
 
@@ -173,6 +175,43 @@ int matched_above(const Skeleton& skeleton, const std::vector<int>& match, int b
     return bone;
 }
 
+// The rest, with bones of no size as large as their parents: what a clip makes them grow to.
+std::vector<Transform> shown_at_rest(const Skeleton& skeleton) {
+    constexpr float k_no_size = 1e-6f;
+    std::vector<Transform> pose = rest_pose(skeleton);
+    for (Transform& bone : pose) {
+        for (float& size : bone.scale) size = std::abs(size) < k_no_size ? 1.0f : size;
+    }
+    return pose;
+}
+
+// The joints of a skin have one node above them all (glTF 2.0, section 3.7.3.1). Where they stand in several
+// trees of the file, one is made.
+void join_roots(Glb& glb, const Json& joints) {
+    std::vector<int> parents(glb.json["nodes"].size(), -1);
+    for (std::size_t i = 0; i < parents.size(); ++i) {
+        for (const Json& child : glb.json["nodes"][i].value("children", Json::array()))
+            parents[child.get<std::size_t>()] = static_cast<int>(i);
+    }
+    std::vector<int> roots;
+    for (const Json& joint : joints) {
+        int root = joint.get<int>();
+        while (parents[static_cast<std::size_t>(root)] >= 0) root = parents[static_cast<std::size_t>(root)];
+        if (std::find(roots.begin(), roots.end(), root) == roots.end()) roots.push_back(root);
+    }
+    if (roots.size() < 2) return;
+    const int above = push(glb.json, "nodes", {{"name", "skeleton"}, {"children", roots}});
+    for (Json& scene : glb.json["scenes"]) {
+        Json kept = Json::array();
+        for (const Json& node : scene.value("nodes", Json::array())) {
+            if (std::find(roots.begin(), roots.end(), node.get<int>()) == roots.end()) kept.push_back(node);
+        }
+        if (kept.size() == scene.value("nodes", Json::array()).size()) continue;
+        kept.push_back(above);
+        scene["nodes"] = kept;
+    }
+}
+
 // Two characters laid on each other, and what is told of it.
 class Rebinding {
  public:
@@ -189,8 +228,8 @@ class Rebinding {
                  "look at the result; where it is bent, bring both to one rest first"});
         place_visual_.resize(visual.skeleton.size());
         place_onto_.resize(onto.skeleton.size());
-        to_model_matrices(visual.skeleton, rest_pose(visual.skeleton), place_visual_);
-        to_model_matrices(onto.skeleton, rest_pose(onto.skeleton), place_onto_);
+        to_model_matrices(visual.skeleton, shown_at_rest(visual.skeleton), place_visual_);
+        to_model_matrices(onto.skeleton, shown_at_rest(onto.skeleton), place_onto_);
         bone_of_.resize(source.model.nodes.size(), k_no_bone);
         for (std::size_t i = 0; i < visual.nodes.size(); ++i)
             bone_of_[static_cast<std::size_t>(visual.nodes[i])] = static_cast<int>(i);
@@ -221,6 +260,7 @@ class Rebinding {
             joints.push_back(joint_node(glb, joints, onto_.nodes[static_cast<std::size_t>(target)],
                                         visual_.skeleton.bone(bone).label));
         }
+        join_roots(glb, joints);
         Json item{{"joints", joints}, {"inverseBindMatrices", add_vectors(glb, binds, 16)}};
         if (!skin.name.empty()) item["name"] = skin.name;
         return push(glb.json, "skins", std::move(item));
