@@ -81,8 +81,8 @@ std::optional<float> resting_floor(const Chart& chart, const Clip& clip) {
 }
 
 Clip on_floor(const Chart& chart, Clip clip) {
+    if (is_on_floor(chart, clip)) return clip;
     const float down = floor_of(chart, clip.name) - chart.floor;
-    if (down == 0.0f || clip.bone_count != chart.skeleton.size()) return clip;
     const Transform& above = chart.skeleton.above();
     Transform by;
     by.translation = -down * chart.up;
@@ -92,6 +92,10 @@ Clip on_floor(const Chart& chart, Clip clip) {
             clip.transforms[i] = moved * clip.transforms[i];
     }
     return clip;
+}
+
+bool is_on_floor(const Chart& chart, const Clip& clip) {
+    return floor_of(chart, clip.name) == chart.floor || clip.bone_count != chart.skeleton.size();
 }
 
 void find_floors(Chart& chart, std::span<const Clip> clips) {

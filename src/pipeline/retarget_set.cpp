@@ -29,10 +29,16 @@ namespace {
 
 namespace fs = std::filesystem;
 
+// A file with its clips mended, and what was found at each.
+struct Opened {
+    io::Rig rig;
+    std::vector<Findings> mended;
+};
+
 // One motion file with the transfer that carries it.
 struct Motion {
     fs::path file;
-    io::Rig rig;
+    std::shared_ptr<const Opened> opened;
     Pairing pairing;
     std::shared_ptr<const Transfer> transfer;
     std::string fingerprint;
@@ -53,9 +59,9 @@ class SetRunner {
     RetargetReport run() {
         target_ = io::load_rig(set_.target);
         if (!set_.source.empty()) {
-            source_ = io::load_rig(set_.source, set_.fps);
-            pairing_ = set_.pairing.empty() ? pair(source_->chart, target_.chart)
-                                            : io::read_pairing(set_.pairing, *source_, target_);
+            source_ = open_file(set_.source);
+            pairing_ = set_.pairing.empty() ? pair(source_->rig.chart, target_.chart)
+                                            : io::read_pairing(set_.pairing, source_->rig, target_);
             transfer_ = std::make_shared<Transfer>(pairing_);
             report_.findings = pairing_.findings;
             report_.leg_ratio = transfer_->leg_ratio();
@@ -63,7 +69,7 @@ class SetRunner {
             report_.chains = pairing_.chains.size();
         }
         std::vector<fs::path> files = detail::motion_files(set_.motions);
-        if (files.empty()) files.emplace_back((source_ ? source_->character : target_.character).file);
+        if (files.empty()) files.emplace_back((source_ ? source_->rig.character : target_.character).file);
         files_ = files.size();
         check_places(files);
         io::remove_unfinished(set_.out_dir.empty() ? set_.out.parent_path() : set_.out_dir);
@@ -86,7 +92,7 @@ class SetRunner {
     // Nothing that is read is written over; of clips that would get one file name only the first gets it.
     void check_places(const std::vector<fs::path>& files) {
         std::vector<fs::path> inputs{set_.source, set_.target, set_.pairing, target_.character.file};
-        if (source_) inputs.emplace_back(source_->character.file);
+        if (source_) inputs.emplace_back(source_->rig.character.file);
         inputs.insert(inputs.end(), files.begin(), files.end());
         if (!set_.out.empty()) {
             io::refuse_to_replace(set_.out, inputs);
@@ -129,7 +135,7 @@ class SetRunner {
         print.add_file(target_.character.file);
         if (io::is_sheet(set_.target)) print.add(io::read_text(set_.target));
         if (source_) {
-            print.add_file(source_->character.file);
+            print.add_file(source_->rig.character.file);
             if (io::is_sheet(set_.source)) print.add(io::read_text(set_.source));
         }
         print.add_file(set_.pairing);
@@ -157,16 +163,15 @@ class SetRunner {
         try {
             const Motion motion = open(file);
             std::vector<Outcome> outcomes(motion.chosen.size());
-            tbb::parallel_for(std::size_t{0}, motion.chosen.size(), [&](std::size_t i) {
-                outcomes[i] = run_clip(motion, motion.rig.character.clips[motion.chosen[i]]);
-            });
+            tbb::parallel_for(std::size_t{0}, motion.chosen.size(),
+                              [&](std::size_t i) { outcomes[i] = run_clip(motion, motion.chosen[i]); });
             if (!outcomes.empty()) {
                 Findings& findings = outcomes.front().findings;
                 if (motion.transfer != transfer_)
                     findings.insert(findings.begin(), motion.pairing.findings.begin(),
                                     motion.pairing.findings.end());
                 if (io::same_ending(file, ".bvh")) {
-                    const Findings& read = motion.rig.character.findings;
+                    const Findings& read = motion.opened->rig.character.findings;
                     findings.insert(findings.begin(), read.begin(), read.end());
                 }
             }
@@ -179,20 +184,28 @@ class SetRunner {
         }
     }
 
+    std::shared_ptr<const Opened> open_file(const fs::path& file) const {
+        auto opened = std::make_shared<Opened>(Opened{io::load_rig(file, set_.fps), {}});
+        Character& character = opened->rig.character;
+        for (Clip& clip : character.clips) opened->mended.push_back(mend_clip(character.skeleton, clip));
+        return opened;
+    }
+
     Motion open(const fs::path& file) const {
         Motion motion;
         motion.file = file;
-        const bool is_source = source_ && fs::path(source_->character.file) == file;
-        motion.rig = is_source ? *source_ : io::load_rig(file, set_.fps);
-        if (source_ && detail::same_bones(motion.rig.character.skeleton, source_->character.skeleton)) {
+        const bool is_source = source_ && fs::path(source_->rig.character.file) == file;
+        motion.opened = is_source ? source_ : open_file(file);
+        const io::Rig& rig = motion.opened->rig;
+        if (source_ && detail::same_bones(rig.character.skeleton, source_->rig.character.skeleton)) {
             motion.transfer = transfer_;
             motion.pairing = pairing_;
         } else {
-            motion.pairing = pair(motion.rig.chart, target_.chart);
+            motion.pairing = pair(rig.chart, target_.chart);
             motion.pairing.settings = pairing_.settings;
             motion.transfer = std::make_shared<Transfer>(motion.pairing);
         }
-        const auto& clips = motion.rig.character.clips;
+        const auto& clips = rig.character.clips;
         for (std::size_t i = 0; i < clips.size(); ++i) {
             if (is_wanted(clips[i].name)) motion.chosen.push_back(i);
         }
@@ -206,7 +219,8 @@ class SetRunner {
         return motion;
     }
 
-    Outcome run_clip(const Motion& motion, Clip clip) const {
+    Outcome run_clip(const Motion& motion, std::size_t index) const {
+        const Clip& clip = motion.opened->rig.character.clips[index];
         Outcome outcome;
         const std::string source_name = clip.name;
         outcome.line = {set_.prefix + clip.name + set_.suffix, "", clip.frame_count(), clip.fps, "done", ""};
@@ -221,7 +235,7 @@ class SetRunner {
                     return outcome;
                 }
             }
-            outcome.findings = mend_clip(motion.rig.character.skeleton, clip);
+            outcome.findings = motion.opened->mended[index];
             const Findings lost = lost_motion(motion.pairing, clip);
             outcome.findings.insert(outcome.findings.end(), lost.begin(), lost.end());
             Clip result = motion.transfer->apply(clip);
@@ -310,7 +324,7 @@ class SetRunner {
     const RetargetSet& set_;
     const Progress& progress_;
     io::Rig target_;
-    std::optional<io::Rig> source_;
+    std::shared_ptr<const Opened> source_;
     Pairing pairing_;
     std::shared_ptr<const Transfer> transfer_;
     RetargetReport report_;

@@ -361,7 +361,9 @@ void Transfer::aim_trunk(const Clip& clip, Clip& result) const {
 
 Clip Transfer::apply(const Clip& given) const {
     const Chart& source = passes_->pairing.source;
-    const Clip clip = passes_->pairing.is_same_build() ? given : on_floor(source, given);
+    const bool as_it_is = passes_->pairing.is_same_build() || is_on_floor(source, given);
+    const Clip moved = as_it_is ? Clip() : on_floor(source, given);
+    const Clip& clip = as_it_is ? given : moved;
     const std::optional<Loop> loop = passes_->is_exact ? std::nullopt : find_loop(source, clip);
     Clip result = loop ? apply_loop(clip, *loop) : apply_passes(clip, 0, passes_->pairing.settings.contacts);
     hold_poses(clip, result);

@@ -39,7 +39,9 @@ class Reviewer {
  public:
     Reviewer(const Pairing& pairing, const Clip& source, const Clip& result)
         : pairing_(pairing),
-          source_(follows_exactly(pairing) ? source : on_floor(pairing.source, source)),
+          as_it_is_(follows_exactly(pairing) || is_on_floor(pairing.source, source)),
+          moved_(as_it_is_ ? Clip() : on_floor(pairing.source, source)),
+          source_(as_it_is_ ? source : moved_),
           result_(result),
           to_target_(source_to_target(pairing)),
           leg_ratio_(leg_ratio(pairing)),
@@ -325,7 +327,9 @@ class Reviewer {
     }
 
     const Pairing& pairing_;
-    Clip source_;
+    bool as_it_is_;
+    Clip moved_;
+    const Clip& source_;
     const Clip& result_;
     Quat to_target_;
     float leg_ratio_;

@@ -17,6 +17,9 @@ std::optional<float> resting_floor(const Chart& chart, const Clip& clip);
 /// chart.
 Clip on_floor(const Chart& chart, Clip clip);
 
+/// Whether a clip stands on `chart.floor` as it is, so that `on_floor` would only copy it.
+bool is_on_floor(const Chart& chart, const Clip& clip);
+
 /// Sets `floor` and `clip_floors` from where feet rest in the clips: the height that most clips share, and
 /// each clip's own where it lies elsewhere. What was found at rest stays if the clips agree with it or do not
 /// tell. Adds a finding if the character does not stand where it rests.
