@@ -4,7 +4,6 @@
 #include "piece_skin.hpp"
 
 #include <dendraxis/skeleton/pose.hpp>
-#include <dendraxis/skeleton/skin_surface.hpp>
 
 #include <fmt/format.h>
 
@@ -26,6 +25,58 @@ constexpr float k_other_part = 0.25f;
 constexpr float k_standing_off = 0.02f;  // of the height, more than at rest
 constexpr float k_stays_under = 0.7f;
 constexpr float k_far = 1e9f;
+
+// Spots of the skin in any pose: only the vertices that they name are moved.
+class MovingSpots {
+ public:
+    MovingSpots(const Character& character, std::span<const SkinSpot> spots)
+        : character_(character), spots_(spots.begin(), spots.end()), matrices_(character.skeleton.size()) {
+        std::vector<std::uint32_t> firsts{0};
+        for (const SkinnedMesh& mesh : character.meshes)
+            firsts.push_back(firsts.back() + static_cast<std::uint32_t>(mesh.positions.size()));
+        std::vector<std::uint32_t> used;
+        for (const SkinSpot& spot : spots_) used.insert(used.end(), spot.corners.begin(), spot.corners.end());
+        std::sort(used.begin(), used.end());
+        used.erase(std::unique(used.begin(), used.end()), used.end());
+        for (SkinSpot& spot : spots_) {
+            for (std::uint32_t& corner : spot.corners)
+                corner = static_cast<std::uint32_t>(std::lower_bound(used.begin(), used.end(), corner) -
+                                                    used.begin());
+        }
+        auto next = used.begin();
+        for (std::size_t m = 0; m < character.meshes.size(); ++m) {
+            const SkinnedMesh& mesh = character.meshes[m];
+            SkinnedMesh& part = meshes_.emplace_back();
+            part.bones = mesh.bones;
+            part.inverse_bind = mesh.inverse_bind;
+            for (; next != used.end() && *next < firsts[m + 1]; ++next) {
+                const std::size_t vertex = *next - firsts[m];
+                part.positions.push_back(mesh.positions[vertex]);
+                part.joints.push_back(mesh.joints[vertex]);
+                part.weights.push_back(mesh.weights[vertex]);
+            }
+        }
+        positions_.resize(used.size());
+    }
+
+    void pose(std::span<const Transform> pose) {
+        to_model_matrices(character_.skeleton, pose, matrices_);
+        std::span<Vec3> rest(positions_);
+        for (const SkinnedMesh& mesh : meshes_) {
+            deform(mesh, matrices_, rest.first(mesh.positions.size()));
+            rest = rest.subspan(mesh.positions.size());
+        }
+    }
+
+    Vec3 operator[](std::size_t spot) const { return place_of(spots_[spot], positions_); }
+
+ private:
+    const Character& character_;
+    std::vector<SkinSpot> spots_;
+    std::vector<SkinnedMesh> meshes_;
+    std::vector<Affine> matrices_;
+    std::vector<Vec3> positions_;
+};
 
 }  // namespace
 
@@ -49,9 +100,12 @@ PieceInClip piece_in_clip(const Prop& piece, const FittedPiece& fitted, const Ch
     const SocketBinding binding({carried}, chart);
 
     // Of each spot how far the piece is off, negative where it pokes through; far where it is not met.
-    const auto gaps_on = [&](const Surface& surface, const Affine& straight, std::vector<float>& gaps) {
+    MovingSpots spots(character, fitted.covered);
+    const auto gaps_in = [&](std::span<const Transform> pose, const Affine& straight,
+                             std::vector<float>& gaps) {
+        spots.pose(pose);
         for (std::size_t i = 0; i < gaps.size(); ++i) {
-            const Vec3 skin = straight * place_of(fitted.covered[i], surface);
+            const Vec3 skin = straight * spots[i];
             const auto met = placed.crossings(skin);
             const float distance = (skin - part.on_axis(skin)).norm();
             gaps[i] = !met               ? k_far
@@ -64,20 +118,20 @@ PieceInClip piece_in_clip(const Prop& piece, const FittedPiece& fitted, const Ch
     };
     std::vector<float> at_rest(fitted.covered.size());
     std::vector<float> gaps(fitted.covered.size());
-    gaps_on(surface_of(character), straight_at(rest), at_rest);
+    gaps_in(rest_pose(character.skeleton), straight_at(rest), at_rest);
     const float more = k_standing_off * std::max(1e-3f, chart.height);
-    const auto spots = static_cast<float>(gaps.size());
+    const float share = 1.0f / static_cast<float>(gaps.size());
     const auto frames = static_cast<float>(clip.frame_count());
     std::vector<Transform> model(character.skeleton.size());
     result.covered = 0.0f;
     for (std::size_t f = 0; f < clip.frame_count(); ++f) {
         to_model_space(character.skeleton, clip.frame(f), model);
-        gaps_on(surface_of(character, clip.frame(f)), straight_at(model), gaps);
+        gaps_in(clip.frame(f), straight_at(model), gaps);
         float through = 0.0f;
         float covered = 0.0f;
         for (std::size_t i = 0; i < gaps.size(); ++i) {
-            through += gaps[i] < 0.0f ? 1.0f / spots : 0.0f;
-            covered += gaps[i] < at_rest[i] + more ? 1.0f / spots : 0.0f;
+            through += gaps[i] < 0.0f ? share : 0.0f;
+            covered += gaps[i] < at_rest[i] + more ? share : 0.0f;
         }
         result.through += through / frames;
         result.covered += covered / frames;

@@ -35,9 +35,10 @@ class PlacedPiece {
     ShellAround around_;
 };
 
-/// Where a spot is on a surface in any pose.
-Vec3 place_of(const SkinSpot& spot, const Surface& surface) noexcept;
+/// Where a spot is on a surface in any pose, given the positions of the surface's vertices.
+Vec3 place_of(const SkinSpot& spot, std::span<const Vec3> positions) noexcept;
 
+/// The skin around a part, its vertices and spots between them; of a very fine surface an even sample.
 class PieceSkin {
  public:
     struct Point {
