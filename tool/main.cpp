@@ -1,10 +1,12 @@
 // The command line: arguments in, exit status out.
 #include "support/command_line.hpp"
+#include "support/print.hpp"
 
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
 #include <new>
+#include <optional>
 #include <string>
 
 namespace {
@@ -26,7 +28,12 @@ int arrived(int status) {
 int main(int count, char** words) {
     using namespace dendraxis::tool;
     try {
-        return arrived(full_command_line()->run(count, words));
+        const std::string command = count > 1 ? words[1] : "";
+        std::optional<WorkingNotice> notice;
+        if (command != "serve" && command != "demo") notice.emplace();  // these print as they go
+        const int status = full_command_line()->run(count, words);
+        notice.reset();
+        return arrived(status);
     } catch (const UsageError& problem) {
         tell(problem.what());
         return k_wrong_usage;
