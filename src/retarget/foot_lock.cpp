@@ -163,6 +163,7 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
         const LimbTurns turns = solve_two_bone(moved, joints.end + state.feet[i].correction);
         plan.legs[i].target.turn(to.skeleton, turns, moved.root, own.target, target);
     }
+    attach(plan.attachments, to.skeleton, target);
 }
 
 }  // namespace dendraxis

@@ -1,5 +1,6 @@
 // Own method: shortest turns from the hips out, then twist from the chains that branch off.
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/holders.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -9,8 +10,25 @@
 namespace dendraxis {
 namespace {
 
+bool is_charted(const Chart& chart, int bone) {
+    return std::any_of(chart.chains.begin(), chart.chains.end(), [bone](const Chain& chain) {
+        return std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
+    });
+}
+
 bool has_part(const Chain& chain, std::string_view part) {
     return chain.name == part || chain.name.starts_with(std::string(part) + ".");
+}
+
+// What a bone hangs on in the file; where no bone of the body carries it there, in the body.
+int hanging_on(const Chart& chart, int bone) {
+    for (int above = chart.skeleton.parent(bone); above != k_no_bone; above = chart.skeleton.parent(above)) {
+        if (above == chart.hips || is_charted(chart, above)) return above;
+    }
+    const std::vector<int> holders = body_holders(chart);
+    while (bone != k_no_bone && holders[static_cast<std::size_t>(bone)] == k_no_bone)
+        bone = chart.skeleton.parent(bone);
+    return bone == k_no_bone ? k_no_bone : holders[static_cast<std::size_t>(bone)];
 }
 
 // The chains that start at the last bone of `chain`, helpers between aside. Carried items do not count.
@@ -18,15 +36,7 @@ std::vector<const Chain*> chains_after(const Chart& chart, const Chain& chain) {
     std::vector<const Chain*> after;
     for (const Chain& other : chart.chains) {
         if (&other == &chain || has_part(other, "grip")) continue;
-        for (int bone = chart.skeleton.parent(other.bones.front()); bone != k_no_bone;
-             bone = chart.skeleton.parent(bone)) {
-            const bool charted =
-                std::any_of(chart.chains.begin(), chart.chains.end(), [bone](const Chain& c) {
-                    return std::find(c.bones.begin(), c.bones.end(), bone) != c.bones.end();
-                });
-            if (bone == chain.bones.back()) after.push_back(&other);
-            if (charted || bone == chart.hips) break;
-        }
+        if (hanging_on(chart, other.bones.front()) == chain.bones.back()) after.push_back(&other);
     }
     return after;
 }
@@ -109,13 +119,18 @@ class StanceMatcher {
           turns_(target_rest_.size(), Quat::Identity()),
           to_target_(source_to_target(pairing)),
           follows_(followed_bones(pairing)),
-          on_four_(stands_on_four(pairing.source) && stands_on_four(pairing.target)) {}
+          on_four_(stands_on_four(pairing.source) && stands_on_four(pairing.target)) {
+        const Skeleton& skeleton = pairing.target.skeleton;
+        const std::vector<int> holders = body_holders(pairing.target);
+        order_ = body_order(skeleton, holders);
+        for (std::size_t b = 0; b < holders.size(); ++b)
+            above_.push_back(holders[b] != k_no_bone ? holders[b] : skeleton.parent(static_cast<int>(b)));
+    }
 
     MatchedStance match() {
-        const Skeleton& skeleton = pairing_.target.skeleton;
-        for (int bone = 0; bone < static_cast<int>(skeleton.size()); ++bone) {
+        for (const int bone : order_) {
             const auto b = static_cast<std::size_t>(bone);
-            const int parent = skeleton.parent(bone);
+            const int parent = above_[b];
             turns_[b] = parent == k_no_bone ? Quat::Identity() : turns_[static_cast<std::size_t>(parent)];
             follow_parent(bone);
             const auto [chain, index] = chain_of(bone);
@@ -167,7 +182,7 @@ class StanceMatcher {
                 target_[b].rotation = (turns_[b] * target_rest_[b].rotation).normalized();
             }
             // Only what hangs on the spine without an answer of its own turns along.
-            for (int bone = 0; bone < static_cast<int>(turns_.size()); ++bone) follow_parent(bone);
+            for (const int bone : order_) follow_parent(bone);
         }
     }
 
@@ -177,7 +192,7 @@ class StanceMatcher {
     }
 
     void follow_parent(int bone) {
-        const int parent = pairing_.target.skeleton.parent(bone);
+        const int parent = above_[static_cast<std::size_t>(bone)];
         if (parent == k_no_bone) return;
         const auto p = static_cast<std::size_t>(parent);
         const auto b = static_cast<std::size_t>(bone);
@@ -332,7 +347,9 @@ class StanceMatcher {
     std::vector<Quat> turns_;
     Quat to_target_;
     std::vector<int> follows_;
-    bool on_four_;  // both: the trunk keeps its own shape and stands as it does at rest
+    std::vector<int> order_;  // of the target's bones, each after what it hangs on
+    std::vector<int> above_;  // what each hangs on in the body
+    bool on_four_;            // both: the trunk keeps its own shape and stands as it does at rest
 };
 
 }  // namespace

@@ -27,6 +27,7 @@ class PassGuard {
         before_ = run_.result.transforms;
         const float mended = pass();
         if (is_as_before()) return true;
+        run_.attach_all();
         const Figures after = measure();
         if (mended + now_.feet - after.feet > harm(after, price)) {
             now_ = after;

@@ -93,7 +93,8 @@ PassPlan::PassPlan(const Pairing& given)
     : pairing(given),
       to_target(source_to_target(pairing)),
       is_exact(follows_exactly(pairing)),
-      leg_ratio(dendraxis::leg_ratio(pairing)) {
+      leg_ratio(dendraxis::leg_ratio(pairing)),
+      attachments(compile_attachments(pairing)) {
     const std::vector<Transform> source_rest = rest_in_model_space(pairing.source.skeleton);
     const std::vector<Transform> target_rest = rest_in_model_space(pairing.target.skeleton);
     const BodyShape& source_shape = pairing.source.shape;
@@ -176,6 +177,11 @@ void raise_hips(PassRun& run, std::size_t frame, float by) {
         parent == k_no_bone ? run.skeleton().above() : run.model[static_cast<std::size_t>(parent)];
     run.result.frame(frame)[static_cast<std::size_t>(target.hips)].translation +=
         inverse(above).scale.cwiseProduct(above.rotation.conjugate() * (by * target.up));
+}
+
+void PassRun::attach_all() {
+    if (plan.attachments.steps.empty()) return;
+    for (std::size_t f = 0; f < frames(); ++f) attach(plan.attachments, skeleton(), result.frame(f));
 }
 
 void PassRun::pose(std::size_t frame) {

@@ -1,6 +1,8 @@
 // What the passes over a whole clip need to know about a pairing, found once.
 #pragma once
 
+#include "attach.hpp"
+
 #include <dendraxis/chart/pairing.hpp>
 #include <dendraxis/ik/limb.hpp>
 #include <dendraxis/skeleton/clip.hpp>
@@ -67,6 +69,7 @@ struct PassPlan {
     /// correct.
     bool is_exact = false;
     float leg_ratio = 1.0f;
+    AttachProgram attachments;  ///< bones that hang elsewhere in the file than in the body
     float arm_ratio = 1.0f;
     std::vector<LimbPlan> legs;
     std::vector<LimbPlan> arms;
@@ -95,6 +98,8 @@ struct PassRun {
     std::size_t end() const { return frames() - first; }
     const Skeleton& skeleton() const { return plan.pairing.target.skeleton; }
     float frames_in(float seconds) const { return seconds * result.fps; }
+    /// Brings what hangs elsewhere in the file to where its holder is now.
+    void attach_all();
     /// The result's frame in model space, in `model`.
     void pose(std::size_t frame);
 };

@@ -315,12 +315,14 @@ void Transfer::apply(const PositionProgram& positions, std::span<const Transform
     float* scratch = own.lanes.data() + (k_aligned - address / sizeof(float) % k_aligned) % k_aligned;
     const std::size_t frames = std::min(source.size() / source_bones_, target.size() / target_bones_);
     run_turns(*program_, source.data(), target.data(), frames, scratch);
-    const bool has_more = !positions.steps.empty() || !aims_->limbs.empty();
+    const detail::AttachProgram& attachments = passes_->attachments;
+    const bool has_more = !positions.steps.empty() || !aims_->limbs.empty() || !attachments.steps.empty();
     for (std::size_t f = 0; has_more && f < frames; ++f) {
         const auto from = source.subspan(f * source_bones_, source_bones_);
         const auto to = target.subspan(f * target_bones_, target_bones_);
         carry_positions(positions, passes_->pairing, from, to, own.source_pose, own.target_pose);
         aim_limbs(*aims_, AimOf::limbs, passes_->pairing, from, to, own.source_pose, own.target_pose);
+        attach(attachments, passes_->pairing.target.skeleton, to);
     }
     if (plane_) plane_->apply(target.first(frames * target_bones_));
 }
@@ -354,9 +356,11 @@ Clip Transfer::apply_turns(const Clip& clip) const {
 void Transfer::aim_trunk(const Clip& clip, Clip& result) const {
     std::vector<Transform> source_model(source_bones_);
     std::vector<Transform> target_model(target_bones_);
-    for (std::size_t f = 0; f < clip.frame_count(); ++f)
+    for (std::size_t f = 0; f < clip.frame_count(); ++f) {
         aim_limbs(*aims_, AimOf::trunk, passes_->pairing, clip.frame(f), result.frame(f), source_model,
                   target_model);
+        attach(passes_->attachments, passes_->pairing.target.skeleton, result.frame(f));
+    }
 }
 
 Clip Transfer::apply(const Clip& given) const {
@@ -384,7 +388,9 @@ Clip Transfer::apply_passes(const Clip& clip, std::size_t first, std::vector<Con
                 std::vector<Transform>(clip.transforms.size())};
     to_model_space(passes_->pairing.source.skeleton, clip.transforms, run.source_model);
     carry_root_motion(run);
+    run.attach_all();
     if (!passes_->is_exact) run_passes(run);
+    run.attach_all();
     feed_twists_over_time(program_->twists, target_bones_, result.transforms);
     return result;
 }

@@ -120,6 +120,19 @@ Character under_turned_node(Character character, const Quat& by) {
     return rebuilt(std::move(character), std::move(model), above);
 }
 
+Character flattened(Character character) {
+    const std::vector<Transform> model = dendraxis::rest_in_model_space(character.skeleton);
+    const Transform back = inverse(character.skeleton.above());
+    std::vector<dendraxis::Bone> bones(character.skeleton.bones().begin(), character.skeleton.bones().end());
+    for (std::size_t b = 0; b < bones.size(); ++b) {
+        bones[b].parent = dendraxis::k_no_bone;
+        bones[b].rest = back * model[b];
+    }
+    character.skeleton = Skeleton(std::move(bones), character.skeleton.above());
+    character.clips.clear();
+    return character;
+}
+
 Character arms_lowered(Character character, float degrees) {
     std::vector<Transform> local = dendraxis::rest_pose(character.skeleton);
     std::vector<Transform> model = dendraxis::rest_in_model_space(character.skeleton);

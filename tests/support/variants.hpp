@@ -46,6 +46,9 @@ Character sides_swapped(Character character);
 /// Siblings in another order, and so the bones.
 Character reordered(Character character, unsigned seed);
 
+/// No bone hangs on another: all are roots, where they were. Without clips.
+Character flattened(Character character);
+
 /// Bones alone, without surface and clips.
 Character bare(Character character);
 

@@ -1,0 +1,86 @@
+// Own method.
+#include "attach.hpp"
+
+#include "chain_map.hpp"
+#include "standing.hpp"
+
+#include <dendraxis/chart/holders.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+namespace dendraxis::detail {
+namespace {
+
+// The nearest turned bones below one that is not.
+std::vector<int> turned_below(const Skeleton& skeleton, int bone, const std::vector<char>& is_turned) {
+    std::vector<int> found;
+    for (int other = 0; other < static_cast<int>(is_turned.size()); ++other) {
+        if (!is_turned[static_cast<std::size_t>(other)] || !skeleton.is_above(bone, other)) continue;
+        int above = skeleton.parent(other);
+        while (above != bone && !is_turned[static_cast<std::size_t>(above)]) above = skeleton.parent(above);
+        if (above == bone) found.push_back(other);
+    }
+    return found;
+}
+
+// Turns a bone so that it stands in model space as before its ancestor was turned; `undo` is that turn taken
+// back, in the ancestor's frame.
+void give_back(const Skeleton& skeleton, std::span<Transform> pose, int ancestor, int bone,
+               const Quat& undo) {
+    Quat between = Quat::Identity();
+    for (int above = skeleton.parent(bone); above != ancestor; above = skeleton.parent(above))
+        between = pose[static_cast<std::size_t>(above)].rotation * between;
+    Quat& local = pose[static_cast<std::size_t>(bone)].rotation;
+    local = (between.conjugate() * undo * between * local).normalized();
+}
+
+}  // namespace
+
+AttachProgram compile_attachments(const Pairing& pairing) {
+    AttachProgram program;
+    if (pairing.is_same_build()) return program;
+    const Chart& target = pairing.target;
+    std::vector<int> holders = body_holders(target);
+    std::vector<char> is_turned(holders.size(), 0);
+    for (const Chain& chain : target.chains) {
+        if (pairing.source_of(chain) == nullptr) continue;
+        for (const int bone : chain.bones) is_turned[static_cast<std::size_t>(bone)] = 1;
+        // Bones of a leg are brought along by what aims and holds it, if its root is carried.
+        const bool is_carried = holders[static_cast<std::size_t>(chain.bones.front())] == k_no_bone;
+        if (chain.role() != ChainRole::leg || !is_carried) continue;
+        for (std::size_t i = 1; i < chain.bones.size(); ++i)
+            holders[static_cast<std::size_t>(chain.bones[i])] = k_no_bone;
+    }
+    const std::vector<int> same_names = namesakes(pairing);
+    const std::vector<Transform> rest = rest_in_model_space(target.skeleton);
+    for (std::size_t b = 0; b < holders.size(); ++b) {
+        if (same_names[b] != k_no_bone) is_turned[b] = 1;
+    }
+    for (const int bone : body_order(target.skeleton, holders)) {
+        const auto b = static_cast<std::size_t>(bone);
+        if (holders[b] == k_no_bone) continue;
+        const Transform& holder = rest[static_cast<std::size_t>(holders[b])];
+        AttachProgram::Step step{bone, holders[b], {}, {}, !is_turned[b], {}};
+        step.at = holder.rotation.conjugate() * (rest[b].translation - holder.translation);
+        step.turn = holder.rotation.conjugate() * rest[b].rotation;
+        if (step.turns) step.kept = turned_below(target.skeleton, bone, is_turned);
+        program.steps.push_back(step);
+    }
+    return program;
+}
+
+void attach(const AttachProgram& program, const Skeleton& skeleton, std::span<Transform> pose) noexcept {
+    for (const AttachProgram::Step& step : program.steps) {
+        const Transform holder = standing(skeleton, pose, step.holder);
+        const Transform above = standing_above(skeleton, pose, step.bone);
+        Transform& bone = pose[static_cast<std::size_t>(step.bone)];
+        bone.translation = dendraxis::apply(inverse(above), holder.translation + holder.rotation * step.at);
+        if (!step.turns) continue;
+        // What is turned already keeps its orientation: it gives back how its holder turns.
+        const Quat turned = (above.rotation.conjugate() * holder.rotation * step.turn).normalized();
+        const Quat undo = turned.conjugate() * bone.rotation;
+        bone.rotation = turned;
+        for (const int below : step.kept) give_back(skeleton, pose, step.bone, below, undo);
+    }
+}
+
+}  // namespace dendraxis::detail

@@ -1,0 +1,121 @@
+// Targets whose bones hang elsewhere in the file than in the body.
+#include "crowd.hpp"
+#include "variants.hpp"
+#include "workshop.hpp"
+
+#include <dendraxis/chart/holders.hpp>
+#include <dendraxis/retarget/foot_lock.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/skeleton/pose.hpp>
+
+#include <doctest/doctest.h>
+
+using namespace dendraxis;
+
+namespace {
+
+// Without the passes on arms, which take arms whose bones hang on each other.
+Pairing to(const Chart& target) {
+    Pairing pairing = pair(workshop::diver_chart(), target);
+    pairing.settings.hands = false;
+    pairing.settings.clearance = false;
+    return pairing;
+}
+
+}  // namespace
+
+TEST_CASE("a target whose bones are all roots moves as the one whose bones hang on each other") {
+    const Character& whole = workshop::deckhand();
+    const Character apart = variants::flattened(whole);
+    const Chart apart_chart = chart(apart);
+    const Pairing to_whole = to(chart(whole));
+    const Pairing to_apart = to(apart_chart);
+    const Transfer one(to_whole);
+    const Transfer other(to_apart);
+    for (const Clip& clip : workshop::diver().clips) {
+        CAPTURE(clip.name);
+        const float worst =
+            variants::worst_distance(whole.skeleton, one.apply(clip), apart.skeleton, other.apply(clip));
+        MESSAGE(clip.name, ": ", 1e3f * worst, " mm");
+        CHECK(worst < 1e-4f);
+    }
+
+    // Pose by pose, feet held.
+    const FootLock lock_whole(to_whole);
+    const FootLock lock_apart(to_apart);
+    FootLockState state_whole;
+    FootLockState state_apart;
+    Workspace workspace;
+    const Clip& stroll = workshop::diver().clip("stroll");
+    std::vector<Transform> pose(whole.skeleton.size());
+    std::vector<Transform> pose_apart(pose.size());
+    std::vector<Transform> model(pose.size());
+    std::vector<Transform> model_apart(pose.size());
+    for (std::size_t f = 0; f < stroll.frame_count(); ++f) {
+        one.apply(stroll.frame(f), pose, workspace);
+        other.apply(stroll.frame(f), pose_apart, workspace);
+        lock_whole.apply(stroll.frame(f), pose, 1.0f / stroll.fps, state_whole, workspace);
+        lock_apart.apply(stroll.frame(f), pose_apart, 1.0f / stroll.fps, state_apart, workspace);
+        to_model_space(whole.skeleton, pose, model);
+        to_model_space(apart.skeleton, pose_apart, model_apart);
+        for (std::size_t b = 0; b < model.size(); ++b)
+            REQUIRE((model[b].translation - model_apart[b].translation).norm() < 1e-4f);
+    }
+}
+
+TEST_CASE("what is a root of its own in the file stays on the body") {
+    crowd::Oddities roots;
+    roots.many_roots = true;  // chest, head, hands and feet
+    for (const unsigned number : {3u, 11u, 23u}) {
+        CAPTURE(number);
+        const crowd::Body body = crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good, roots);
+        const Skeleton& skeleton = body.character.skeleton;
+        const Chart found = chart(body.character);
+        const Pairing pairing = pair(workshop::diver_chart(), found);
+        const Clip walk = Transfer(pairing).apply(workshop::diver().clip("stroll"));
+        const std::vector<int> holders = body_holders(found);
+        CHECK(std::count_if(holders.begin(), holders.end(), [](int bone) { return bone != k_no_bone; }) >= 5);
+        const std::vector<Transform> rest = rest_in_model_space(skeleton);
+        std::vector<Transform> model(skeleton.size());
+        float farthest = 0.0f;
+        for (std::size_t f = 0; f < walk.frame_count(); ++f) {
+            to_model_space(skeleton, walk.frame(f), model);
+            for (std::size_t b = 0; b < holders.size(); ++b) {
+                if (holders[b] == k_no_bone) continue;
+                const auto h = static_cast<std::size_t>(holders[b]);
+                const float apart = (model[b].translation - model[h].translation).norm() -
+                                    (rest[b].translation - rest[h].translation).norm();
+                farthest = std::max(farthest, std::abs(apart) / found.height);
+            }
+        }
+        MESSAGE("bones leave what they hang on by ", 100.0f * farthest, " % of the height");
+        CHECK(farthest < 1e-3f);
+    }
+}
+
+TEST_CASE("where a bone hangs in the body is told only where the file does not carry it") {
+    const std::vector<int> none(workshop::diver_chart().skeleton.size(), k_no_bone);
+    CHECK(body_holders(workshop::diver_chart()) == none);
+
+    const Character apart = variants::flattened(workshop::deckhand());
+    const Chart found = chart(apart);
+    const std::vector<int> holders = body_holders(found);
+    const Skeleton& whole = workshop::deckhand().skeleton;
+    for (const char* name :
+         {"dh:neck", "dh:head", "dh:l_collar", "dh:l_arm_lower", "dh:l_wrist", "dh:l_thumb_a",
+          "dh:r_leg_upper", "dh:r_ankle", "dh:r_toe", "dh:pony_a", "dh:pony_c"}) {
+        CAPTURE(name);
+        const int bone = apart.skeleton.find(name);
+        REQUIRE(bone != k_no_bone);
+        CHECK(holders[static_cast<std::size_t>(bone)] == whole.parent(whole.find(name)));
+    }
+    CHECK(holders[static_cast<std::size_t>(found.hips)] == k_no_bone);
+
+    // Each after its holder.
+    const std::vector<int> order = body_order(apart.skeleton, holders);
+    REQUIRE(order.size() == holders.size());
+    for (auto at = order.begin(); at != order.end(); ++at) {
+        const int holder = holders[static_cast<std::size_t>(*at)];
+        if (holder != k_no_bone) CHECK(std::find(order.begin(), at, holder) != at);
+    }
+}
