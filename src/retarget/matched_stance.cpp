@@ -5,6 +5,7 @@
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
+#include <cmath>
 #include <optional>
 
 namespace dendraxis {
@@ -108,6 +109,7 @@ Vec3 point_along(const std::vector<Vec3>& heads, const Vec3& tail, const std::ve
 }
 
 constexpr int k_trunk_rounds = 4;
+constexpr float k_upright = 0.25f;  // the sine of a bone's angle from upright below which it has no heading
 
 class StanceMatcher {
  public:
@@ -302,9 +304,14 @@ class StanceMatcher {
         turns_[b] = best_turn_about(axis, from, to) * turns_[b];
     }
 
+    // About up alone; of what stands nearly upright no heading is known.
     Quat heading_turn(const Vec3& from, const Vec3& to) const {
         const Vec3& up = pairing_.target.up;
-        return shortest_arc(from - up * up.dot(from), to - up * up.dot(to));
+        const Vec3 a = (from - up * up.dot(from)) / std::max(1e-9f, from.norm());
+        const Vec3 b = (to - up * up.dot(to)) / std::max(1e-9f, to.norm());
+        const float level = std::min(a.norm(), b.norm());
+        const float known = std::clamp((level - k_upright) / k_upright, 0.0f, 1.0f);
+        return Quat(Eigen::AngleAxisf(known * std::atan2(up.dot(a.cross(b)), a.dot(b)), up));
     }
 
     // What is turned by hand comes last and takes along what hangs below.

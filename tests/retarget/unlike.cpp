@@ -1,5 +1,7 @@
 // Between different builds: the body goes where it goes, and limbs point where the source's point.
+#include "crowd.hpp"
 #include "sticks.hpp"
+#include "workshop.hpp"
 
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/retarget/lost_motion.hpp>
@@ -266,4 +268,37 @@ TEST_CASE("four feet stand on the floor though front and hind legs are of other 
                            point(target, rest_clip(target), 0, paw).y()) < 0.01f * plan.size);
         }
     }
+}
+
+TEST_CASE("feet that point straight backward at rest are not turned upside down") {
+    const Chart hound = chart(workshop::hound());
+    int bodies = 0;
+    for (unsigned number = 1; number < 25; ++number) {
+        CAPTURE(number);
+        const crowd::Body body = crowd::plain_body(number, crowd::Kind::quadruped, crowd::Names::good);
+        const Skeleton& skeleton = body.character.skeleton;
+        const Chart found = chart(body.character);
+        if (!stands_on_four(found)) continue;
+        ++bodies;
+        const Pairing pairing = pair(hound, found);
+        const Clip trot = Transfer(pairing).apply(workshop::hound().clip("trot"));
+        const std::vector<Transform> rest = rest_in_model_space(skeleton);
+        std::vector<Transform> model(skeleton.size());
+        float least = 1e30f;
+        for (std::size_t f = 0; f < trot.frame_count(); ++f) {
+            to_model_space(skeleton, trot.frame(f), model);
+            for (const Chain& leg : found.chains) {
+                if (leg.role() != ChainRole::leg) continue;
+                const Chain* toes = found.find("toes" + leg.name.substr(leg.name.find('.')));
+                const auto last = static_cast<std::size_t>(toes ? toes->bones.front() : leg.bones.back());
+                const auto first = static_cast<std::size_t>(leg.bones.front());
+                const auto drop = [&](const std::vector<Transform>& pose) {
+                    return found.up.dot(pose[first].translation - pose[last].translation);
+                };
+                least = std::min(least, drop(model) / drop(rest));
+            }
+        }
+        CHECK(least > 0.5f);
+    }
+    CHECK(bodies > 15);
 }
