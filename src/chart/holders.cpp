@@ -7,7 +7,8 @@
 namespace dendraxis {
 namespace {
 
-constexpr float k_near = 0.1f;                // of the height: farther from the body lie no parts of it
+constexpr float k_near = 0.15f;               // of the height: farther from the body lie no parts of it
+constexpr float k_low = 0.1f;                 // of the height, over the floor
 constexpr std::size_t k_most_helpers = 1000;  // so many are a scene, not a body
 
 class Holders {
@@ -55,7 +56,8 @@ class Holders {
             const int parent = chart_.skeleton.parent(helper.bone);
             const bool goes_with_parent = parent != k_no_bone && !carries[static_cast<std::size_t>(parent)];
             if (!carries[static_cast<std::size_t>(helper.bone)] && !goes_with_parent &&
-                helper.kind != HelperKind::target && helper.bone != chart_.root && !is_carried(helper.bone))
+                helper.kind != HelperKind::target && helper.bone != chart_.root && is_part(helper.bone) &&
+                !is_carried(helper.bone))
                 waiting.push_back(helper.bone);
         }
         if (waiting.size() > k_most_helpers) return;
@@ -76,6 +78,14 @@ class Holders {
                 return holder != k_no_bone;
             });
         }
+    }
+
+    // Whether it moves skin of its own, or at least lies over the floor: roots do not.
+    bool is_part(int bone) const {
+        const auto& marks = chart_.shape.marks;
+        return head(bone).dot(chart_.up) - chart_.rest_floor > k_low * chart_.height ||
+               std::any_of(marks.begin(), marks.end(),
+                           [bone](const BoneMark& mark) { return mark.bone == bone; });
     }
 
     const Vec3& head(int bone) const { return rest_[static_cast<std::size_t>(bone)].translation; }

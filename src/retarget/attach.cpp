@@ -1,7 +1,6 @@
 // Own method.
 #include "attach.hpp"
 
-#include "chain_map.hpp"
 #include "standing.hpp"
 
 #include <dendraxis/chart/holders.hpp>
