@@ -2,7 +2,7 @@
 // below the root, fingers in a row below a node beside the hand. Where a bone shares no skin with what it
 // hangs on in the file, and another bone's flesh leads to it and shares its skin, it hangs on that one in the
 // body.
-#include "body.hpp"
+#include "join_parts.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -11,17 +11,11 @@
 namespace dendraxis::detail {
 namespace {
 
-constexpr float k_no_skin_shared = 0.02f;
 constexpr float k_much_skin_shared = 0.3f;
 constexpr float k_far_less = 0.15f;  // shared with the parent, of what is shared with the better one
 constexpr std::size_t k_crowd = 300;
+constexpr std::size_t k_flat = 10;  // so many bones side by side are no body's hips and limbs
 constexpr std::size_t k_heap = 5;  // a node without flesh that so many parts hang on holds a heap, not a body
-
-float distance_to_segment(const Vec3& point, const Vec3& a, const Vec3& b) {
-    const Vec3 along = b - a;
-    const float t = std::clamp(along.dot(point - a) / std::max(along.squaredNorm(), 1e-20f), 0.0f, 1.0f);
-    return (point - a - t * along).norm();
-}
 
 class Hanger {
  public:
@@ -30,11 +24,12 @@ class Hanger {
     void run() {
         const int count = static_cast<int>(body_.count());
         body_.above.resize(body_.count());
-        for (int bone = 0; bone < count; ++bone) body_.above[index(bone)] = body_.skeleton.parent(bone);
+        if (body_.has_skin) find_flat_top();
+        for (int bone = 0; bone < count; ++bone) body_.above[index(bone)] = file_parent(bone);
         if (body_.has_skin) {
             for (int bone = count - 1; bone >= 0; --bone) {
                 if (fleshy(bone)) flesh_below_[index(bone)] = 1;
-                const int parent = body_.skeleton.parent(bone);
+                const int parent = file_parent(bone);
                 if (parent != k_no_bone && flesh_below_[index(bone)]) flesh_below_[index(parent)] = 1;
             }
             find_main_root();
@@ -43,7 +38,8 @@ class Hanger {
             }
         }
         tell_helpers();
-        join_roots();
+        join_parts(body_);
+        if (is_flat()) hang_on_middle(body_);
         list();
         measure();
     }
@@ -52,8 +48,38 @@ class Hanger {
     static std::size_t index(int bone) { return static_cast<std::size_t>(bone); }
     bool fleshy(int bone) const { return body_.mass_of(bone) > 0.0f; }
 
+    // A node without flesh on which nearly all bones hang side by side says nothing of the body: they count
+    // as roots of their own.
+    void find_flat_top() {
+        const int count = static_cast<int>(body_.count());
+        std::vector<std::size_t> fleshy_on(body_.count(), 0);
+        std::size_t all = 0;
+        for (int bone = 0; bone < count; ++bone) {
+            if (!fleshy(bone)) continue;
+            ++all;
+            if (body_.skeleton.parent(bone) != k_no_bone) ++fleshy_on[index(body_.skeleton.parent(bone))];
+        }
+        for (int bone = 0; bone < count; ++bone) {
+            const bool holds_nearly_all = 4 * fleshy_on[index(bone)] >= 3 * all;
+            if (!fleshy(bone) && holds_nearly_all && fleshy_on[index(bone)] >= k_flat) flat_top_ = bone;
+        }
+    }
+
+    int file_parent(int bone) const {
+        const int parent = body_.skeleton.parent(bone);
+        return parent == flat_top_ ? k_no_bone : parent;
+    }
+
+    // Whether the file hangs next to nothing on each other.
+    bool is_flat() const {
+        std::size_t roots = 0;
+        for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone)
+            roots += fleshy(bone) && file_parent(bone) == k_no_bone ? 1 : 0;
+        return roots >= k_flat;
+    }
+
     int top_of(int bone) const {
-        while (body_.skeleton.parent(bone) != k_no_bone) bone = body_.skeleton.parent(bone);
+        while (file_parent(bone) != k_no_bone) bone = file_parent(bone);
         return bone;
     }
 
@@ -73,9 +99,8 @@ class Hanger {
 
     // The first bone above that is part of a body: one with flesh, or one where several parts meet.
     int holder_in_file(int bone) const {
-        int above = body_.skeleton.parent(bone);
-        while (above != k_no_bone && !fleshy(above) && parts_on(above) < 2)
-            above = body_.skeleton.parent(above);
+        int above = file_parent(bone);
+        while (above != k_no_bone && !fleshy(above) && parts_on(above) < 2) above = file_parent(above);
         return above;
     }
 
@@ -103,8 +128,7 @@ class Hanger {
     // A sibling on the way from the bone that both hang on spreads twist; among the many bones of a hand's
     // fingers it is the finger itself.
     bool lies_between(int sibling, int holder, int bone) const {
-        if (body_.skeleton.parent(sibling) != holder || body_.skeleton.parent(bone) != holder ||
-            parts_on(holder) > 3)
+        if (file_parent(sibling) != holder || file_parent(bone) != holder || parts_on(holder) > 3)
             return false;
         const Vec3 line = body_.at(bone) - body_.at(holder);
         const Vec3 to = body_.at(sibling) - body_.at(holder);
@@ -259,81 +283,6 @@ class Hanger {
         }
     }
 
-    // Parts that the file leaves as roots of their own hang on what they share most skin with, else on the
-    // nearest bone of the heaviest part.
-    void join_roots() {
-        std::vector<int> tops;
-        std::vector<float> weight(body_.count(), 0.0f);
-        const auto top = [&](int bone) {
-            while (body_.hangs_on(bone) != k_no_bone) bone = body_.hangs_on(bone);
-            return bone;
-        };
-        for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
-            if (!body_.lives(bone)) continue;
-            weight[index(top(bone))] += body_.mass_of(bone);
-            if (body_.hangs_on(bone) == k_no_bone) tops.push_back(bone);
-        }
-        if (tops.size() < 2) return;
-        std::stable_sort(tops.begin(), tops.end(),
-                         [&](int a, int b) { return weight[index(a)] > weight[index(b)]; });
-        const int main = tops.front();
-        if (!body_.has_skin) {
-            // Without skin nothing tells where further roots belong: controls, strands of hair.
-            for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
-                if (body_.lives(bone) && top(bone) != main) body_.alive[index(bone)] = 0;
-            }
-            return;
-        }
-        for (std::size_t i = 1; i < tops.size(); ++i) {
-            const auto [own, other] = junction(tops[i], main, top);
-            hang_from(own);
-            body_.above[index(own)] = other;
-        }
-    }
-
-    // Where two parts meet: the bones that share most skin, else the part's top and the bone nearest to it.
-    template <typename Top>
-    std::pair<int, int> junction(int part, int main, const Top& top) const {
-        std::pair<int, int> best{part, k_no_bone};
-        float most = k_no_skin_shared;
-        for (int own = 0; own < static_cast<int>(body_.count()); ++own) {
-            if (!body_.lives(own) || top(own) != part) continue;
-            for (const auto& [other, mass] : body_.touching[index(own)]) {
-                if (!body_.lives(other) || top(other) != main || body_.shared_share(own, other) <= most)
-                    continue;
-                most = body_.shared_share(own, other);
-                best = {own, other};
-            }
-        }
-        return best.second != k_no_bone ? best : std::pair(part, nearest_in(main, body_.at(part), top));
-    }
-
-    template <typename Top>
-    int nearest_in(int main, const Vec3& position, const Top& top) const {
-        int best = main;
-        float nearest = 1e30f;
-        for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
-            if (!body_.lives(bone) || top(bone) != main) continue;
-            const float off = distance_to_segment(position, body_.at(bone), body_.end(bone));
-            if (off < 0.999f * nearest) {
-                nearest = off;
-                best = bone;
-            }
-        }
-        return best;
-    }
-
-    // Turns a part around so that `bone` is its top.
-    void hang_from(int bone) {
-        int below = k_no_bone;
-        while (bone != k_no_bone) {
-            const int above = body_.hangs_on(bone);
-            body_.above[index(bone)] = below;
-            below = bone;
-            bone = above;
-        }
-    }
-
     void list() {
         body_.below.assign(body_.count(), {});
         for (int bone = 0; bone < static_cast<int>(body_.count()); ++bone) {
@@ -384,6 +333,7 @@ class Hanger {
 
     Body& body_;
     std::vector<char> flesh_below_;
+    int flat_top_ = k_no_bone;
     int main_root_ = k_no_bone;
 };
 

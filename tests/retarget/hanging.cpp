@@ -119,3 +119,35 @@ TEST_CASE("where a bone hangs in the body is told only where the file does not c
         if (holder != k_no_bone) CHECK(std::find(order.begin(), at, holder) != at);
     }
 }
+
+TEST_CASE("a body is charted alike where no bone hangs on another") {
+    for (const Character* whole :
+         {&workshop::diver(), &workshop::bosun(), &workshop::deckhand(), &workshop::hound()}) {
+        const Chart truth = chart(*whole);
+        for (const bool on_one_bone : {false, true}) {
+            for (const bool named : {true, false}) {
+                const Character character = named ? *whole : variants::nameless(*whole);
+                const Chart found = chart(variants::flattened(character, on_one_bone));
+                CAPTURE(whole->name);
+                CAPTURE(on_one_bone);
+                CAPTURE(named);
+                const int first = on_one_bone ? 1 : 0;
+                CHECK(found.hips == truth.hips + first);
+                for (const Chain& chain : truth.chains) {
+                    const ChainRole role = chain.role();
+                    if (is_digit(role) || role == ChainRole::loose || role == ChainRole::grip) continue;
+                    CAPTURE(chain.name);
+                    const Chain* same = found.find(chain.name);
+                    REQUIRE(same != nullptr);
+                    std::vector<int> bones = chain.bones;
+                    for (int& bone : bones) bone += first;
+                    // Neither names nor hierarchy tell twist bones within a limb.
+                    const bool has_all = std::all_of(bones.begin(), bones.end(), [&](int bone) {
+                        return std::find(same->bones.begin(), same->bones.end(), bone) != same->bones.end();
+                    });
+                    CHECK((named ? same->bones == bones : has_all));
+                }
+            }
+        }
+    }
+}

@@ -120,13 +120,19 @@ Character under_turned_node(Character character, const Quat& by) {
     return rebuilt(std::move(character), std::move(model), above);
 }
 
-Character flattened(Character character) {
+Character flattened(Character character, bool on_one_bone) {
     const std::vector<Transform> model = dendraxis::rest_in_model_space(character.skeleton);
     const Transform back = inverse(character.skeleton.above());
     std::vector<dendraxis::Bone> bones(character.skeleton.bones().begin(), character.skeleton.bones().end());
     for (std::size_t b = 0; b < bones.size(); ++b) {
-        bones[b].parent = dendraxis::k_no_bone;
+        bones[b].parent = on_one_bone ? 0 : dendraxis::k_no_bone;
         bones[b].rest = back * model[b];
+    }
+    if (on_one_bone) {
+        bones.insert(bones.begin(), {"all", "all", dendraxis::k_no_bone, {}});
+        for (dendraxis::SkinnedMesh& mesh : character.meshes) {
+            for (int& bone : mesh.bones) ++bone;
+        }
     }
     character.skeleton = Skeleton(std::move(bones), character.skeleton.above());
     character.clips.clear();

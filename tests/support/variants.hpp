@@ -46,8 +46,9 @@ Character sides_swapped(Character character);
 /// Siblings in another order, and so the bones.
 Character reordered(Character character, unsigned seed);
 
-/// No bone hangs on another: all are roots, where they were. Without clips.
-Character flattened(Character character);
+/// No bone hangs on another: all are roots, where they were, or hang on one bone more at the origin, which
+/// comes first. Without clips.
+Character flattened(Character character, bool on_one_bone = false);
 
 /// Bones alone, without surface and clips.
 Character bare(Character character);
