@@ -8,8 +8,8 @@
 #include <chrono>
 #include <cstring>
 #include <fstream>
+#include <optional>
 #include <random>
-#include <set>
 #include <utility>
 
 #include <fcntl.h>
@@ -24,6 +24,12 @@ namespace fs = std::filesystem;
 
 constexpr std::string_view k_unfinished = ".unfinished-";
 constexpr std::chrono::seconds k_just_made{1};
+
+std::optional<std::pair<std::uint64_t, std::uint64_t>> identity_of(const fs::path& file) {
+    struct stat found {};
+    if (file.empty() || stat(file.c_str(), &found) != 0) return std::nullopt;
+    return std::pair<std::uint64_t, std::uint64_t>(found.st_dev, found.st_ino);
+}
 
 [[noreturn]] void cannot_write(const fs::path& path, const std::string& reason) {
     throw Error(ErrorCode::cannot_write, path.string(), "cannot be written: " + reason, "",
@@ -168,13 +174,17 @@ void write_files(std::span<const OutputFile> files, bool tidy) {
     for (Unfinished& file : written) file.put_in_place();
 }
 
-void refuse_to_replace(const fs::path& out, std::span<const fs::path> inputs) {
-    for (const fs::path& input : inputs) {
-        std::error_code ignored;
-        if (!input.empty() && fs::equivalent(out, input, ignored))
-            throw Error(ErrorCode::cannot_write, out.string(), "would be written over while it is read", "",
-                        "choose another name for the output");
+ReadFiles::ReadFiles(std::span<const fs::path> files) {
+    for (const fs::path& file : files) {
+        if (const auto identity = identity_of(file)) known_.insert(*identity);
     }
+}
+
+void ReadFiles::refuse_to_replace(const fs::path& out) const {
+    const auto identity = identity_of(out);
+    if (identity && known_.contains(*identity))
+        throw Error(ErrorCode::cannot_write, out.string(), "would be written over while it is read", "",
+                    "choose another name for the output");
 }
 
 void write_text(const fs::path& path, std::string_view text) {

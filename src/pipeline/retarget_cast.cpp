@@ -48,8 +48,12 @@ void write_entry(const io::CastEntry& entry, const std::vector<Clip>& clips, Cas
 std::vector<CastLine> retarget_cast(const io::CastFile& cast, const std::vector<std::string>& names,
                                     const fs::path& out_dir, int jobs, const Progress& progress) {
     const std::vector<Clip> clips = wanted_clips(cast.source.character, names);
+    std::vector<fs::path> inputs{cast.source.character.file};
+    for (const io::CastEntry& entry : cast.entries) {
+        if (entry.rig) inputs.emplace_back(entry.rig->character.file);
+    }
+    const io::ReadFiles read(inputs);
     std::vector<CastLine> lines;
-    std::error_code ignored;
     for (const io::CastEntry& entry : cast.entries) {
         CastLine& line = lines.emplace_back();
         line.id = entry.id;
@@ -61,12 +65,7 @@ std::vector<CastLine> retarget_cast(const io::CastFile& cast, const std::vector<
                 throw Error("cast", "'" + other.id + "' and '" + line.id + "' would be written to one file",
                             line.file, "change one of the ids");
         }
-        for (const io::CastEntry& any : cast.entries) {
-            const bool reads = any.rig && fs::equivalent(line.file, any.rig->character.file, ignored);
-            if (reads || fs::equivalent(line.file, cast.source.character.file, ignored))
-                throw Error(ErrorCode::cannot_write, line.file,
-                            "is read by the cast and would be written over", "", "choose another folder");
-        }
+        read.refuse_to_replace(line.file);
     }
     io::remove_unfinished(out_dir);
     std::mutex mutex;

@@ -94,8 +94,9 @@ class SetRunner {
         std::vector<fs::path> inputs{set_.source, set_.target, set_.pairing, target_.character.file};
         if (source_) inputs.emplace_back(source_->rig.character.file);
         inputs.insert(inputs.end(), files.begin(), files.end());
+        const io::ReadFiles read(inputs);
         if (!set_.out.empty()) {
-            io::refuse_to_replace(set_.out, inputs);
+            read.refuse_to_replace(set_.out);
             return;
         }
         std::vector<std::vector<std::string>> names(files.size());
@@ -111,7 +112,7 @@ class SetRunner {
             for (const std::string& name : names[i]) {
                 if (!is_wanted(name)) continue;
                 const fs::path path = path_of(name);
-                io::refuse_to_replace(path, inputs);
+                read.refuse_to_replace(path);
                 const auto [place, is_first] = owners_.try_emplace(path, files[i], name);
                 if (!is_first && place->second != std::pair(files[i], name)) continue;
                 if (!is_first) twice_.insert(path);

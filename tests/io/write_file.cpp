@@ -108,6 +108,6 @@ TEST_CASE("what is read is not written over, by whatever name") {
     fs::create_symlink("in.txt", scratch / "link.txt");
     const std::vector<fs::path> inputs{"", scratch / "in.txt"};
     for (const char* name : {"in.txt", "twin.txt", "link.txt"})
-        CHECK_THROWS_AS(io::refuse_to_replace(scratch / name, inputs), Error);
-    CHECK_NOTHROW(io::refuse_to_replace(scratch / "out.txt", inputs));
+        CHECK_THROWS_AS(io::ReadFiles(inputs).refuse_to_replace(scratch / name), Error);
+    CHECK_NOTHROW(io::ReadFiles(inputs).refuse_to_replace(scratch / "out.txt"));
 }

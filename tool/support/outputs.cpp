@@ -17,7 +17,7 @@ void check_sheet_place(const fs::path& out, const fs::path& character) {
 
 void check_not_input(const fs::path& out, const std::vector<fs::path>& inputs) {
     try {
-        io::refuse_to_replace(out, inputs);
+        io::ReadFiles(inputs).refuse_to_replace(out);
     } catch (const Error& problem) {
         throw UsageError(problem.what());
     }

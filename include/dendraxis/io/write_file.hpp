@@ -3,9 +3,11 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <set>
 #include <span>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 namespace dendraxis::io {
@@ -26,8 +28,18 @@ void write_files(std::span<const OutputFile> files, bool tidy = true);
 /// somebody still writes.
 void remove_unfinished(const std::filesystem::path& folder) noexcept;
 
-/// Throws `Error` if `out` is one of `inputs`, by whatever name or link. Empty names are passed over.
-void refuse_to_replace(const std::filesystem::path& out, std::span<const std::filesystem::path> inputs);
+/// Files that are read and must not be written over, by whatever name or link. Empty names, and files that
+/// are not there, are passed over.
+class ReadFiles {
+ public:
+    explicit ReadFiles(std::span<const std::filesystem::path> files);
+
+    /// Throws `Error` if `out` is one of them.
+    void refuse_to_replace(const std::filesystem::path& out) const;
+
+ private:
+    std::set<std::pair<std::uint64_t, std::uint64_t>> known_;  // by device and number
+};
 
 /// One file of text.
 void write_text(const std::filesystem::path& path, std::string_view text);
