@@ -1,6 +1,6 @@
 // How a bone lies whose end no joint tells: by the skin that it alone moves.
-#include <dendraxis/chart/chart.hpp>
 #include <dendraxis/chart/body_shape.hpp>
+#include <dendraxis/chart/chart.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <cmath>
