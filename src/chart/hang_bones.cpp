@@ -4,6 +4,8 @@
 // body.
 #include "join_parts.hpp"
 
+#include <dendraxis/geometry/segment.hpp>
+
 #include <algorithm>
 #include <cmath>
 #include <numeric>

@@ -2,59 +2,41 @@
 // generalizations", 1957), with shared skin for nearness.
 #include "join_parts.hpp"
 
+#include <dendraxis/geometry/segment.hpp>
+
 #include <algorithm>
 
 namespace dendraxis::detail {
 
-float distance_to_segment(const Vec3& point, const Vec3& a, const Vec3& b) {
-    const Vec3 along = b - a;
-    const float t = std::clamp(along.dot(point - a) / std::max(along.squaredNorm(), 1e-20f), 0.0f, 1.0f);
-    return (point - a - t * along).norm();
-}
-
 namespace {
-
-constexpr std::size_t k_most_parts = 300;  // beyond, in the order of their weight
 
 std::size_t index(int bone) {
     return static_cast<std::size_t>(bone);
 }
 
-struct Junction {
-    int own = k_no_bone;
-    int other = k_no_bone;
-    float shared = k_no_skin_shared;
-};
-
 class Joiner {
  public:
-    explicit Joiner(Body& body) : body_(body) {}
+    explicit Joiner(Body& body) : body_(body), is_joined_(body.count(), 0) {}
 
     void join() {
-        const std::vector<int> tops = heaviest_first();
-        if (tops.size() < 2) return;
-        main_ = tops.front();
+        std::vector<int> waiting = heaviest_first();
+        if (waiting.size() < 2) return;
+        take(waiting.front(), waiting);
         if (!body_.has_skin) {
             // Without skin nothing tells where further roots belong: controls, strands of hair.
             for (int bone = 0; bone < count(); ++bone) {
-                if (body_.lives(bone) && top(bone) != main_) body_.alive[index(bone)] = 0;
+                if (body_.lives(bone) && !is_joined_[index(bone)]) body_.alive[index(bone)] = 0;
             }
             return;
         }
         // The part that shares most skin with what is joined already comes next; what shares none comes last.
-        std::vector<int> waiting(tops.begin() + 1, tops.end());
         while (!waiting.empty()) {
-            auto next = waiting.begin();
-            Junction best;
-            for (auto part = waiting.begin(); part != waiting.end(); ++part) {
-                const Junction found = junction(*part);
-                if (found.shared > best.shared) best = found, next = part;
-                if (waiting.size() > k_most_parts) break;
-            }
-            if (best.other == k_no_bone) best = {*next, nearest(body_.at(*next)), 0.0f};
-            hang_from(body_, best.own);
-            body_.above[index(best.own)] = best.other;
-            waiting.erase(next);
+            auto [own, other] = junction();
+            if (own == k_no_bone) own = waiting.front(), other = nearest(body_.at(own));
+            const int part = top(own);
+            hang_from(body_, own);
+            body_.above[index(own)] = other;
+            take(part, waiting);
         }
     }
 
@@ -79,15 +61,26 @@ class Joiner {
         return tops;
     }
 
-    // Where a part meets what is joined: the bones that share most skin.
-    Junction junction(int part) const {
-        Junction best;
+    // The part whose top this was no longer waits.
+    void take(int part, std::vector<int>& waiting) {
+        if (main_ == k_no_bone) main_ = part;
+        for (int bone = 0; bone < count(); ++bone) {
+            if (body_.lives(bone) && !is_joined_[index(bone)] && top(bone) == main_)
+                is_joined_[index(bone)] = 1;
+        }
+        std::erase(waiting, part);
+    }
+
+    // Where a waiting part meets what is joined: the bones that share most skin, of all waiting parts.
+    std::pair<int, int> junction() const {
+        std::pair<int, int> best{k_no_bone, k_no_bone};
+        float most = k_no_skin_shared;
         for (int own = 0; own < count(); ++own) {
-            if (!body_.lives(own) || top(own) != part) continue;
+            if (!body_.lives(own) || is_joined_[index(own)]) continue;
             for (const auto& [other, mass] : body_.touching[index(own)]) {
+                if (!body_.lives(other) || !is_joined_[index(other)]) continue;
                 const float shared = body_.shared_share(own, other);
-                if (body_.lives(other) && top(other) == main_ && shared > best.shared)
-                    best = {own, other, shared};
+                if (shared > most) most = shared, best = {own, other};
             }
         }
         return best;
@@ -98,7 +91,7 @@ class Joiner {
         int best = main_;
         float least = 1e30f;
         for (int bone = 0; bone < count(); ++bone) {
-            if (!body_.lives(bone) || top(bone) != main_) continue;
+            if (!is_joined_[index(bone)]) continue;
             const float off = distance_to_segment(position, body_.at(bone), body_.end(bone));
             if (off < 0.999f * least) least = off, best = bone;
         }
@@ -106,6 +99,7 @@ class Joiner {
     }
 
     Body& body_;
+    std::vector<char> is_joined_;
     int main_ = k_no_bone;
 };
 

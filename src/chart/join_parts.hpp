@@ -7,8 +7,6 @@ namespace dendraxis::detail {
 
 inline constexpr float k_no_skin_shared = 0.02f;
 
-float distance_to_segment(const Vec3& point, const Vec3& a, const Vec3& b);
-
 /// They hang on what they share most skin with, else on the nearest bone of the heaviest part.
 void join_parts(Body& body);
 

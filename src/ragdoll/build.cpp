@@ -6,6 +6,7 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/unit.hpp>
+#include <dendraxis/geometry/segment.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -16,7 +17,6 @@
 namespace dendraxis {
 namespace {
 
-using detail::distance_to_line;
 using detail::end_of_body;
 using detail::fit_body;
 using detail::fit_cost;
@@ -232,7 +232,8 @@ void carry_lone_skin(RagdollPlan& plan, const Character& character, const Chart&
         if (counts[bone] == 0.0f || owners[bone] >= 0) continue;
         const Vec3 middle = sums[bone] / counts[bone];
         const auto best = std::min_element(lines.begin(), lines.end(), [&](const auto& a, const auto& b) {
-            return distance_to_line(middle, a) < distance_to_line(middle, b);
+            return distance_to_segment(middle, a.first, a.second) <
+                   distance_to_segment(middle, b.first, b.second);
         });
         plan.bodies[static_cast<std::size_t>(best - lines.begin())].also.push_back(static_cast<int>(bone));
         owners = bodies_of_bones(chart.skeleton, plan);  // what hangs from it goes along

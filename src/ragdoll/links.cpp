@@ -2,6 +2,7 @@
 
 #include "segments.hpp"
 
+#include <dendraxis/geometry/segment.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -54,18 +55,9 @@ std::vector<std::pair<Vec3, Vec3>> lines_at_rest(const RagdollPlan& plan, const 
     return lines;
 }
 
-float distance_to_line(const Vec3& position, const std::pair<Vec3, Vec3>& line) {
-    const Vec3 along = line.second - line.first;
-    const float share =
-        std::clamp(along.dot(position - line.first) / std::max(along.squaredNorm(), 1e-12f), 0.0f, 1.0f);
-    return (position - line.first - share * along).norm();
-}
-
 }  // namespace detail
 
 namespace {
-
-using detail::distance_to_line;
 
 class Linker {
  public:
@@ -114,7 +106,8 @@ class Linker {
         float least = 1e30f;
         for (int other = 0; other < static_cast<int>(lines_.size()); ++other) {
             if (hangs_on(other, body)) continue;
-            const float far = distance_to_line(head, lines_[static_cast<std::size_t>(other)]);
+            const auto& [from, to] = lines_[static_cast<std::size_t>(other)];
+            const float far = distance_to_segment(head, from, to);
             if (far < least) least = far, best = other;
         }
         return best;

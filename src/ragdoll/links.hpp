@@ -19,8 +19,6 @@ Vec3 end_of_body(const RagdollPlan& plan, const Skeleton& skeleton, const std::v
 /// Of each body its segment at rest, from head to end, in the upright frame.
 std::vector<std::pair<Vec3, Vec3>> lines_at_rest(const RagdollPlan& plan, const Chart& chart);
 
-float distance_to_line(const Vec3& position, const std::pair<Vec3, Vec3>& line);
-
 /// Of each body but the first the one that it hangs on: the one before it in its chain, else the nearest
 /// above it in the hierarchy of bones, else the nearest at rest. In real files a foot's bone often hangs from
 /// the root, and a hand's from a control. -1 of the first.

@@ -25,10 +25,10 @@ Vec3 position_of(const ChainPoint& point, std::span<const Transform> model) {
 
 // One limb at rest: its joints, with the tail of its last bone where that has no hand or foot.
 struct RestingLimb {
-    RestingLimb(const Chart& chart, const Chain& limb, std::span<const Transform> model)
+    RestingLimb(const BodyTree& body, const Chain& limb, std::span<const Transform> model)
         : chain(limb),
           rest(model),
-          tail(chain_tail(chart, limb, {model.begin(), model.end()})),
+          tail(chain_tail(body, limb, {model.begin(), model.end()})),
           shares(joint_shares(limb, model, tail)) {}
 
     bool has_hand() const { return is_limb(chain.role()) && chain.bones.size() >= 3; }
@@ -70,30 +70,23 @@ const Chain* chain_of(const Chart& chart, int bone) {
     return found == chart.chains.end() ? nullptr : &*found;
 }
 
-// The nearest bone above a chain that is of another chain, or the hips; helpers between are passed over.
-int holder_of(const Chart& chart, const Chain& chain) {
-    int above = chain.bones.empty() ? k_no_bone : chart.skeleton.parent(chain.bones.front());
-    while (above != k_no_bone && above != chart.hips && chain_of(chart, above) == nullptr)
-        above = chart.skeleton.parent(above);
-    return above;
-}
-
 // The first bones of the chains that hang on this one.
-std::vector<int> chains_on(const Chart& chart, const Chain& chain) {
+std::vector<int> chains_on(const BodyTree& body, const Chain& chain) {
     std::vector<int> found;
-    for (const Chain& other : chart.chains) {
-        const int holder = holder_of(chart, other);
-        if (&other != &chain && holder != k_no_bone && chain_of(chart, holder) == &chain)
+    for (const Chain& other : body.chart().chains) {
+        const int holder = body.body_above(other.bones.front());
+        if (&other != &chain && holder != k_no_bone && chain_of(body.chart(), holder) == &chain)
             found.push_back(other.bones.front());
     }
     return found;
 }
 
 // The first bones of all that hangs on hips and spine, but for the spine itself.
-std::vector<int> chains_on_trunk(const Chart& chart) {
+std::vector<int> chains_on_trunk(const BodyTree& body) {
+    const Chart& chart = body.chart();
     std::vector<int> found;
     for (const Chain& chain : chart.chains) {
-        const int holder = holder_of(chart, chain);
+        const int holder = body.body_above(chain.bones.front());
         const Chain* held_by = holder == k_no_bone ? nullptr : chain_of(chart, holder);
         const bool on_spine = held_by != nullptr && held_by->role() == ChainRole::spine;
         if (chain.role() != ChainRole::spine && holder != k_no_bone && (holder == chart.hips || on_spine))
@@ -102,7 +95,8 @@ std::vector<int> chains_on_trunk(const Chart& chart) {
     return found;
 }
 
-LimbAim aim_for(const Pairing& pairing, const RestingLimb& own, const RestingLimb& theirs) {
+LimbAim aim_for(const Pairing& pairing, const BodyTree& body, const RestingLimb& own,
+                const RestingLimb& theirs) {
     const Skeleton& source = pairing.source.skeleton;
     const Skeleton& target = pairing.target.skeleton;
     const std::vector<int>& bones = own.chain.bones;
@@ -121,7 +115,7 @@ LimbAim aim_for(const Pairing& pairing, const RestingLimb& own, const RestingLim
         aim.segments.push_back(segment);
     }
     aim.is_trunk = !is_limb(own.chain.role());
-    aim.kept = own.has_hand() ? std::vector<int>{bones.back()} : chains_on(pairing.target, own.chain);
+    aim.kept = own.has_hand() ? std::vector<int>{bones.back()} : chains_on(body, own.chain);
     aim.always = !one_to_one || !descends(source, theirs.chain.bones) || !descends(target, bones);
     for (int bone = theirs.chain.bones.back();
          bone != k_no_bone && bone != theirs.chain.bones.front() && !aim.always; bone = source.parent(bone))
@@ -147,8 +141,8 @@ std::optional<ChainPoint> girdle(const Chart& chart, const std::string& pair,
 
 // A trunk between two pairs of legs leans as the line from the hind pair to the front pair does, however the
 // bones between are turned; a body on two legs whose hips are all its trunk as the line from legs to arms.
-std::optional<LimbAim> aim_between_limbs(const Pairing& pairing, bool on_four, const Quat& to_target,
-                                         std::span<const Transform> source_rest,
+std::optional<LimbAim> aim_between_limbs(const Pairing& pairing, const BodyTree& body, bool on_four,
+                                         const Quat& to_target, std::span<const Transform> source_rest,
                                          std::span<const Transform> target_rest) {
     const char* fore = on_four ? "leg.front" : "arm";
     const char* hind = on_four ? "leg.back" : "leg";
@@ -177,7 +171,7 @@ std::optional<LimbAim> aim_between_limbs(const Pairing& pairing, bool on_four, c
     aim.lean = lean;
     aim.is_trunk = true;
     aim.always = true;
-    aim.kept = chains_on_trunk(pairing.target);
+    aim.kept = chains_on_trunk(body);
     return aim;
 }
 
@@ -197,6 +191,8 @@ AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, 
     const Skeleton& source = pairing.source.skeleton;
     const std::vector<Transform> source_rest = rest_in_model_space(source);
     const std::vector<Transform> target_rest = rest_in_model_space(pairing.target.skeleton);
+    const BodyTree body(pairing.target);
+    const BodyTree source_body(pairing.source);
     AimProgram program;
     program.to_target = to_target;
     program.slide = k_slides * std::max(pairing.source.height, 1e-6f);
@@ -209,7 +205,7 @@ AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, 
     }
     const bool on_four = stands_on_four(pairing.source) && stands_on_four(pairing.target);
     if (leans && (on_four || pairing.target.find("spine") == nullptr)) {
-        if (const auto trunk = aim_between_limbs(pairing, on_four, to_target, source_rest, target_rest))
+        if (const auto trunk = aim_between_limbs(pairing, body, on_four, to_target, source_rest, target_rest))
             program.limbs.push_back(*trunk);
     }
     for (std::size_t i = 0; i < pairing.target.chains.size(); ++i) {
@@ -221,7 +217,7 @@ AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, 
         const bool bends = chain.bones.size() > 1 || answer->bones.size() > 1;
         if (!is_spine && !(is_limb(chain.role()) && is_limb(answer->role()) && bends)) continue;
         program.limbs.push_back(
-            aim_for(pairing, {pairing.target, chain, target_rest}, {pairing.source, *answer, source_rest}));
+            aim_for(pairing, body, {body, chain, target_rest}, {source_body, *answer, source_rest}));
     }
     return program;
 }

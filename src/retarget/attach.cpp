@@ -3,7 +3,7 @@
 
 #include "standing.hpp"
 
-#include <dendraxis/chart/holders.hpp>
+#include <dendraxis/chart/body_tree.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 namespace dendraxis::detail {
@@ -38,27 +38,27 @@ AttachProgram compile_attachments(const Pairing& pairing) {
     AttachProgram program;
     if (pairing.is_same_build()) return program;
     const Chart& target = pairing.target;
-    std::vector<int> holders = body_holders(target);
-    std::vector<char> is_turned(holders.size(), 0);
+    const BodyTree body(target);
+    std::vector<char> is_turned(target.skeleton.size(), 0);
+    std::vector<char> is_brought(target.skeleton.size(), 0);
     for (const Chain& chain : target.chains) {
         if (pairing.source_of(chain) == nullptr) continue;
         for (const int bone : chain.bones) is_turned[static_cast<std::size_t>(bone)] = 1;
         // Bones of a leg are brought along by what aims and holds it, if its root is carried.
-        const bool is_carried = holders[static_cast<std::size_t>(chain.bones.front())] == k_no_bone;
-        if (chain.role() != ChainRole::leg || !is_carried) continue;
+        if (chain.role() != ChainRole::leg || body.holder(chain.bones.front()) != k_no_bone) continue;
         for (std::size_t i = 1; i < chain.bones.size(); ++i)
-            holders[static_cast<std::size_t>(chain.bones[i])] = k_no_bone;
+            is_brought[static_cast<std::size_t>(chain.bones[i])] = 1;
     }
     const std::vector<int> same_names = namesakes(pairing);
-    const std::vector<Transform> rest = rest_in_model_space(target.skeleton);
-    for (std::size_t b = 0; b < holders.size(); ++b) {
+    for (std::size_t b = 0; b < same_names.size(); ++b) {
         if (same_names[b] != k_no_bone) is_turned[b] = 1;
     }
-    for (const int bone : body_order(target.skeleton, holders)) {
+    const std::vector<Transform> rest = rest_in_model_space(target.skeleton);
+    for (const int bone : body.order()) {
         const auto b = static_cast<std::size_t>(bone);
-        if (holders[b] == k_no_bone) continue;
-        const Transform& holder = rest[static_cast<std::size_t>(holders[b])];
-        AttachProgram::Step step{bone, holders[b], {}, {}, !is_turned[b], {}};
+        if (body.holder(bone) == k_no_bone || is_brought[b]) continue;
+        const Transform& holder = rest[static_cast<std::size_t>(body.holder(bone))];
+        AttachProgram::Step step{bone, body.holder(bone), {}, {}, !is_turned[b], {}};
         step.at = holder.rotation.conjugate() * (rest[b].translation - holder.translation);
         step.turn = holder.rotation.conjugate() * rest[b].rotation;
         if (step.turns) step.kept = turned_below(target.skeleton, bone, is_turned);

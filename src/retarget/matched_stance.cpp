@@ -1,6 +1,5 @@
 // Own method: shortest turns from the hips out, then twist from the chains that branch off.
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/chart/holders.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -11,33 +10,16 @@
 namespace dendraxis {
 namespace {
 
-bool is_charted(const Chart& chart, int bone) {
-    return std::any_of(chart.chains.begin(), chart.chains.end(), [bone](const Chain& chain) {
-        return std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
-    });
-}
-
 bool has_part(const Chain& chain, std::string_view part) {
     return chain.name == part || chain.name.starts_with(std::string(part) + ".");
 }
 
-// What a bone hangs on in the file; where no bone of the body carries it there, in the body.
-int hanging_on(const Chart& chart, int bone) {
-    for (int above = chart.skeleton.parent(bone); above != k_no_bone; above = chart.skeleton.parent(above)) {
-        if (above == chart.hips || is_charted(chart, above)) return above;
-    }
-    const std::vector<int> holders = body_holders(chart);
-    while (bone != k_no_bone && holders[static_cast<std::size_t>(bone)] == k_no_bone)
-        bone = chart.skeleton.parent(bone);
-    return bone == k_no_bone ? k_no_bone : holders[static_cast<std::size_t>(bone)];
-}
-
 // The chains that start at the last bone of `chain`, helpers between aside. Carried items do not count.
-std::vector<const Chain*> chains_after(const Chart& chart, const Chain& chain) {
+std::vector<const Chain*> chains_after(const BodyTree& body, const Chain& chain) {
     std::vector<const Chain*> after;
-    for (const Chain& other : chart.chains) {
+    for (const Chain& other : body.chart().chains) {
         if (&other == &chain || has_part(other, "grip")) continue;
-        if (hanging_on(chart, other.bones.front()) == chain.bones.back()) after.push_back(&other);
+        if (body.body_above(other.bones.front()) == chain.bones.back()) after.push_back(&other);
     }
     return after;
 }
@@ -121,18 +103,14 @@ class StanceMatcher {
           turns_(target_rest_.size(), Quat::Identity()),
           to_target_(source_to_target(pairing)),
           follows_(followed_bones(pairing)),
-          on_four_(stands_on_four(pairing.source) && stands_on_four(pairing.target)) {
-        const Skeleton& skeleton = pairing.target.skeleton;
-        const std::vector<int> holders = body_holders(pairing.target);
-        order_ = body_order(skeleton, holders);
-        for (std::size_t b = 0; b < holders.size(); ++b)
-            above_.push_back(holders[b] != k_no_bone ? holders[b] : skeleton.parent(static_cast<int>(b)));
-    }
+          source_body_(pairing.source),
+          target_body_(pairing.target),
+          on_four_(stands_on_four(pairing.source) && stands_on_four(pairing.target)) {}
 
     MatchedStance match() {
-        for (const int bone : order_) {
+        for (const int bone : target_body_.order()) {
             const auto b = static_cast<std::size_t>(bone);
-            const int parent = above_[b];
+            const int parent = target_body_.above(bone);
             turns_[b] = parent == k_no_bone ? Quat::Identity() : turns_[static_cast<std::size_t>(parent)];
             follow_parent(bone);
             const auto [chain, index] = chain_of(bone);
@@ -184,7 +162,7 @@ class StanceMatcher {
                 target_[b].rotation = (turns_[b] * target_rest_[b].rotation).normalized();
             }
             // Only what hangs on the spine without an answer of its own turns along.
-            for (const int bone : order_) follow_parent(bone);
+            for (const int bone : target_body_.order()) follow_parent(bone);
         }
     }
 
@@ -194,7 +172,7 @@ class StanceMatcher {
     }
 
     void follow_parent(int bone) {
-        const int parent = above_[static_cast<std::size_t>(bone)];
+        const int parent = target_body_.above(bone);
         if (parent == k_no_bone) return;
         const auto p = static_cast<std::size_t>(parent);
         const auto b = static_cast<std::size_t>(bone);
@@ -229,7 +207,7 @@ class StanceMatcher {
     // where the last bone of either chain has no known end.
     std::optional<std::pair<Vec3, Vec3>> directions(const Chain& chain, std::size_t index,
                                                     const Chain& answer) const {
-        const bool known = known_end(pairing_.source, answer) && known_end(pairing_.target, chain);
+        const bool known = known_end(source_body_, answer) && known_end(target_body_, chain);
         const std::vector<Vec3> heads = heads_of(chain, target_rest_);
         const std::vector<Vec3> source_heads = heads_of(answer, source_);
         const Vec3 tail = shared_tail(chain, answer, false);
@@ -249,10 +227,11 @@ class StanceMatcher {
         return std::pair(own, to_target_ * (to - from));
     }
 
-    bool known_end(const Chart& chart, const Chain& chain) const {
+    bool known_end(const BodyTree& body, const Chain& chain) const {
+        const Chart& chart = body.chart();
         const bool is_short_limb =
             (has_part(chain, "arm") || has_part(chain, "leg")) && chain.bones.size() < 3;
-        return !chains_after(chart, chain).empty() || end_bone(chart, chain) != nullptr ||
+        return !chains_after(body, chain).empty() || end_bone(chart, chain) != nullptr ||
                (is_short_limb && flesh_middle(chart, chain.bones.back()).has_value());
     }
 
@@ -260,8 +239,8 @@ class StanceMatcher {
     Vec3 shared_tail(const Chain& chain, const Chain& answer, bool of_source) const {
         std::vector<const Chain*> mine;
         std::vector<const Chain*> theirs;
-        const auto source_after = chains_after(pairing_.source, answer);
-        for (const Chain* candidate : continuing(chains_after(pairing_.target, chain))) {
+        const auto source_after = chains_after(source_body_, answer);
+        for (const Chain* candidate : continuing(chains_after(target_body_, chain))) {
             const Chain* match = pairing_.source_of(*candidate);
             if (match == nullptr ||
                 std::find(source_after.begin(), source_after.end(), match) == source_after.end())
@@ -270,10 +249,8 @@ class StanceMatcher {
             theirs.push_back(match);
         }
         if (of_source)
-            return theirs.empty() ? chain_tail(pairing_.source, answer, source_)
-                                  : mean_start(theirs, source_);
-        return mine.empty() ? chain_tail(pairing_.target, chain, target_rest_)
-                            : mean_start(mine, target_rest_);
+            return theirs.empty() ? chain_tail(source_body_, answer, source_) : mean_start(theirs, source_);
+        return mine.empty() ? chain_tail(target_body_, chain, target_rest_) : mean_start(mine, target_rest_);
     }
 
     void settle_twist(const Chain& chain, const Chain& answer, const Vec3& axis) {
@@ -281,8 +258,8 @@ class StanceMatcher {
         const auto b = static_cast<std::size_t>(bone);
         std::vector<Vec3> from;
         std::vector<Vec3> to;
-        const auto source_after = chains_after(pairing_.source, answer);
-        for (const Chain* branch : chains_after(pairing_.target, chain)) {
+        const auto source_after = chains_after(source_body_, answer);
+        for (const Chain* branch : chains_after(target_body_, chain)) {
             const Chain* match = pairing_.source_of(*branch);
             if (match == nullptr ||
                 std::find(source_after.begin(), source_after.end(), match) == source_after.end())
@@ -332,7 +309,7 @@ class StanceMatcher {
         for (const Chain& leg : pairing_.target.chains) {
             if (!has_part(leg, "leg")) continue;
             // Along the chain: its bones need not hang on each other.
-            const Vec3 tail = leg.bones.size() < 3 ? chain_tail(pairing_.target, leg, target_rest_)
+            const Vec3 tail = leg.bones.size() < 3 ? chain_tail(target_body_, leg, target_rest_)
                                                    : position(target_rest_, leg.bones.back());
             Vec3 moved = position(target_, leg.bones.front()) - position(target_rest_, leg.bones.front());
             for (std::size_t i = 0; i < leg.bones.size(); ++i) {
@@ -354,9 +331,9 @@ class StanceMatcher {
     std::vector<Quat> turns_;
     Quat to_target_;
     std::vector<int> follows_;
-    std::vector<int> order_;  // of the target's bones, each after what it hangs on
-    std::vector<int> above_;  // what each hangs on in the body
-    bool on_four_;            // both: the trunk keeps its own shape and stands as it does at rest
+    BodyTree source_body_;
+    BodyTree target_body_;
+    bool on_four_;  // both: the trunk keeps its own shape and stands as it does at rest
 };
 
 }  // namespace
@@ -421,8 +398,9 @@ std::vector<float> tail_shares(const std::vector<Vec3>& heads, const Vec3& tail)
     return shares;
 }
 
-Vec3 chain_tail(const Chart& chart, const Chain& chain, const std::vector<Transform>& model) {
-    const std::vector<const Chain*> after = continuing(chains_after(chart, chain));
+Vec3 chain_tail(const BodyTree& body, const Chain& chain, const std::vector<Transform>& model) {
+    const Chart& chart = body.chart();
+    const std::vector<const Chain*> after = continuing(chains_after(body, chain));
     if (!after.empty()) return mean_start(after, model);
     if (const Helper* end = end_bone(chart, chain)) return position(model, end->bone);
     const int last = chain.bones.back();

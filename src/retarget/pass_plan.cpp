@@ -18,8 +18,9 @@ float limb_length(const LimbBones& limb, const std::vector<Transform>& model) {
     return (joints.middle - joints.root).norm() + (joints.end - joints.middle).norm();
 }
 
-std::optional<LimbBones> limb_bones(const Chart& chart, const Chain& chain,
+std::optional<LimbBones> limb_bones(const BodyTree& body, const Chain& chain,
                                     const std::vector<Transform>& rest) {
+    const Chart& chart = body.chart();
     LimbBones limb;
     if (const auto bones = bending_bones(chart.skeleton, chain)) {
         limb.bones = *bones;
@@ -31,7 +32,7 @@ std::optional<LimbBones> limb_bones(const Chart& chart, const Chain& chain,
     limb.bones = {chain.bones.front(), chain.bones[lower], chain.bones.back()};
     if (last < 2) {
         const Transform& shin = rest[static_cast<std::size_t>(chain.bones.back())];
-        limb.end = shin.rotation.conjugate() * (chain_tail(chart, chain, rest) - shin.translation);
+        limb.end = shin.rotation.conjugate() * (chain_tail(body, chain, rest) - shin.translation);
     }
     if (!descends(chart.skeleton, chain.bones)) limb.loose = chain.bones;
     return limb;
@@ -99,6 +100,8 @@ PassPlan::PassPlan(const Pairing& given)
     const std::vector<Transform> target_rest = rest_in_model_space(pairing.target.skeleton);
     const BodyShape& source_shape = pairing.source.shape;
     const BodyShape& target_shape = pairing.target.shape;
+    const BodyTree source_body(pairing.source);
+    const BodyTree target_body(pairing.target);
     float source_arms = 0.0f;
     float target_arms = 0.0f;
     for (const Chain& chain : pairing.target.chains) {
@@ -109,7 +112,7 @@ PassPlan::PassPlan(const Pairing& given)
         };
         const int target_sole = sole_of(target_shape, chain.name);
         const int source_sole = sole_of(source_shape, answer->name);
-        const auto own = limb_bones(pairing.target, chain, target_rest);
+        const auto own = limb_bones(target_body, chain, target_rest);
         if (!own && target_sole >= 0 && source_sole >= 0) {
             const Transform& hip = target_rest[static_cast<std::size_t>(chain.bones.front())];
             const Sole& sole = target_shape.soles[static_cast<std::size_t>(target_sole)];
@@ -117,7 +120,7 @@ PassPlan::PassPlan(const Pairing& given)
                 {source_sole, target_sole,
                  hip.translation.dot(pairing.target.up) - lowest_of(sole, target_rest, pairing.target.up)});
         }
-        const auto its = limb_bones(pairing.source, *answer, source_rest);
+        const auto its = limb_bones(source_body, *answer, source_rest);
         if (!own || !its) continue;
         LimbPlan limb;
         limb.chain = chain.name;

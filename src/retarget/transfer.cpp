@@ -63,10 +63,11 @@ Chain with_start(Chain chain, int above) {
 // For every bone of a target chain the source bones whose stretch of the chain it overlaps. A spine is
 // measured from the hips.
 template <class Set>
-void spread(const Pairing& pairing, Chain chain, Chain answer, const std::vector<Transform>& source_rest,
-            const std::vector<Transform>& target_rest, const Set& set) {
-    const Vec3 tail = chain_tail(pairing.target, chain, target_rest);
-    const Vec3 source_tail = chain_tail(pairing.source, answer, source_rest);
+void spread(const Pairing& pairing, const std::array<BodyTree, 2>& bodies, Chain chain, Chain answer,
+            const std::vector<Transform>& source_rest, const std::vector<Transform>& target_rest,
+            const Set& set) {
+    const Vec3 tail = chain_tail(bodies[1], chain, target_rest);
+    const Vec3 source_tail = chain_tail(bodies[0], answer, source_rest);
     const bool is_spine = chain.name == "spine" && answer.name == "spine";
     if (is_spine) {
         chain = with_start(chain, pairing.target.hips);
@@ -191,6 +192,7 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
     const Quat to_target = program.to_target;
     const std::vector<Transform> source_rest = rest_in_model_space(source.skeleton);
     const std::vector<Transform> target_rest = rest_in_model_space(target.skeleton);
+    const std::array bodies{BodyTree(source), BodyTree(target)};
     std::vector<Quat> source_stance;
     for (const Transform& bone : source_stance_in_model_space(pairing))
         source_stance.push_back(bone.rotation);
@@ -214,7 +216,7 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
         if (answer == nullptr || answer->bones.empty()) continue;
         if (std::any_of(chain.bones.begin(), chain.bones.end(), is_followed)) continue;
         if (answer->bones.size() != chain.bones.size() || chain.name == "spine") {
-            spread(pairing, chain, *answer, source_rest, target_rest, set);
+            spread(pairing, bodies, chain, *answer, source_rest, target_rest, set);
             continue;
         }
         for (std::size_t i = 0; i < chain.bones.size(); ++i)

@@ -3,7 +3,7 @@
 #include "variants.hpp"
 #include "workshop.hpp"
 
-#include <dendraxis/chart/holders.hpp>
+#include <dendraxis/chart/body_tree.hpp>
 #include <dendraxis/retarget/foot_lock.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -73,16 +73,18 @@ TEST_CASE("what is a root of its own in the file stays on the body") {
         const Chart found = chart(body.character);
         const Pairing pairing = pair(workshop::diver_chart(), found);
         const Clip walk = Transfer(pairing).apply(workshop::diver().clip("stroll"));
-        const std::vector<int> holders = body_holders(found);
-        CHECK(std::count_if(holders.begin(), holders.end(), [](int bone) { return bone != k_no_bone; }) >= 5);
+        const BodyTree tree(found);
+        CHECK(std::count_if(tree.order().begin(), tree.order().end(),
+                            [&](int bone) { return tree.holder(bone) != k_no_bone; }) >= 5);
         const std::vector<Transform> rest = rest_in_model_space(skeleton);
         std::vector<Transform> model(skeleton.size());
         float farthest = 0.0f;
         for (std::size_t f = 0; f < walk.frame_count(); ++f) {
             to_model_space(skeleton, walk.frame(f), model);
-            for (std::size_t b = 0; b < holders.size(); ++b) {
-                if (holders[b] == k_no_bone) continue;
-                const auto h = static_cast<std::size_t>(holders[b]);
+            for (std::size_t b = 0; b < model.size(); ++b) {
+                const int holder = tree.holder(static_cast<int>(b));
+                if (holder == k_no_bone) continue;
+                const auto h = static_cast<std::size_t>(holder);
                 const float apart = (model[b].translation - model[h].translation).norm() -
                                     (rest[b].translation - rest[h].translation).norm();
                 farthest = std::max(farthest, std::abs(apart) / found.height);
@@ -93,13 +95,13 @@ TEST_CASE("what is a root of its own in the file stays on the body") {
     }
 }
 
-TEST_CASE("where a bone hangs in the body is told only where the file does not carry it") {
-    const std::vector<int> none(workshop::diver_chart().skeleton.size(), k_no_bone);
-    CHECK(body_holders(workshop::diver_chart()) == none);
+TEST_CASE("a bone has a holder in the body only if the file does not carry it") {
+    const BodyTree diver(workshop::diver_chart());
+    for (const int bone : diver.order()) CHECK(diver.holder(bone) == k_no_bone);
 
     const Character apart = variants::flattened(workshop::deckhand());
     const Chart found = chart(apart);
-    const std::vector<int> holders = body_holders(found);
+    const BodyTree tree(found);
     const Skeleton& whole = workshop::deckhand().skeleton;
     for (const char* name :
          {"dh:neck", "dh:head", "dh:l_collar", "dh:l_arm_lower", "dh:l_wrist", "dh:l_thumb_a",
@@ -107,15 +109,15 @@ TEST_CASE("where a bone hangs in the body is told only where the file does not c
         CAPTURE(name);
         const int bone = apart.skeleton.find(name);
         REQUIRE(bone != k_no_bone);
-        CHECK(holders[static_cast<std::size_t>(bone)] == whole.parent(whole.find(name)));
+        CHECK(tree.holder(bone) == whole.parent(whole.find(name)));
     }
-    CHECK(holders[static_cast<std::size_t>(found.hips)] == k_no_bone);
+    CHECK(tree.holder(found.hips) == k_no_bone);
 
     // Each after its holder.
-    const std::vector<int> order = body_order(apart.skeleton, holders);
-    REQUIRE(order.size() == holders.size());
+    const std::vector<int>& order = tree.order();
+    REQUIRE(order.size() == apart.skeleton.size());
     for (auto at = order.begin(); at != order.end(); ++at) {
-        const int holder = holders[static_cast<std::size_t>(*at)];
+        const int holder = tree.holder(*at);
         if (holder != k_no_bone) CHECK(std::find(order.begin(), at, holder) != at);
     }
 }

@@ -1,6 +1,7 @@
 // The matched stance: the target posed as the source stands at rest.
 #pragma once
 
+#include <dendraxis/chart/body_tree.hpp>
 #include <dendraxis/chart/pairing.hpp>
 
 #include <vector>
@@ -42,6 +43,6 @@ std::vector<float> tail_shares(const std::vector<Vec3>& heads, const Vec3& tail)
 
 /// Where a chain ends: the tail of its last bone in a pose given in model space. It is where the next chain
 /// starts (neck on a spine, fingers on a hand), an end bone, or else the last segment once more.
-Vec3 chain_tail(const Chart& chart, const Chain& chain, const std::vector<Transform>& model);
+Vec3 chain_tail(const BodyTree& body, const Chain& chain, const std::vector<Transform>& model);
 
 }  // namespace dendraxis

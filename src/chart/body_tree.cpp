@@ -1,5 +1,6 @@
 // Own method.
-#include <dendraxis/chart/holders.hpp>
+#include <dendraxis/chart/body_tree.hpp>
+#include <dendraxis/geometry/segment.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -13,16 +14,12 @@ constexpr std::size_t k_most_helpers = 1000;  // so many are a scene, not a body
 
 class Holders {
  public:
-    explicit Holders(const Chart& chart)
+    Holders(const Chart& chart, const std::vector<char>& is_body)
         : chart_(chart),
           rest_(rest_in_model_space(chart.skeleton)),
           holders_(chart.skeleton.size(), k_no_bone),
-          is_body_(chart.skeleton.size(), 0) {
+          is_body_(is_body) {
         if (chart.hips == k_no_bone) return;
-        is_body_[static_cast<std::size_t>(chart.hips)] = 1;
-        for (const Chain& chain : chart.chains) {
-            for (const int bone : chain.bones) is_body_[static_cast<std::size_t>(bone)] = 1;
-        }
         for (const Chain& chain : chart.chains) hold(chain);
         hold_helpers();
     }
@@ -149,14 +146,10 @@ class Holders {
     // The bone whose stretch to the next one of its chain is nearest; hips count as their head.
     template <class May>
     int nearest(int bone, const May& may, float& least) const {
-        const Vec3& own = head(bone);
         int best = k_no_bone;
         const auto look = [&](int other, const Vec3& from, const Vec3& to) {
             if (other == bone || chart_.skeleton.is_above(bone, other) || hangs_on(other, bone)) return;
-            const Vec3 along = to - from;
-            const float share =
-                std::clamp(along.dot(own - from) / std::max(along.squaredNorm(), 1e-12f), 0.0f, 1.0f);
-            const float far = (own - from - share * along).norm();
+            const float far = distance_to_segment(head(bone), from, to);
             if (far < least) least = far, best = other;
         };
         look(chart_.hips, head(chart_.hips), head(chart_.hips));
@@ -181,7 +174,7 @@ class Holders {
     const Chart& chart_;
     std::vector<Transform> rest_;
     std::vector<int> holders_;
-    std::vector<char> is_body_;
+    const std::vector<char>& is_body_;
 };
 
 class Order {
@@ -209,12 +202,20 @@ class Order {
 
 }  // namespace
 
-std::vector<int> body_holders(const Chart& chart) {
-    return Holders(chart).all();
+BodyTree::BodyTree(const Chart& chart) : chart_(&chart), is_body_(chart.skeleton.size(), 0) {
+    if (chart.hips != k_no_bone) is_body_[static_cast<std::size_t>(chart.hips)] = 1;
+    for (const Chain& chain : chart.chains) {
+        for (const int bone : chain.bones) is_body_[static_cast<std::size_t>(bone)] = 1;
+    }
+    holders_ = Holders(chart, is_body_).all();
+    order_ = Order(chart.skeleton, holders_).bones;
 }
 
-std::vector<int> body_order(const Skeleton& skeleton, const std::vector<int>& holders) {
-    return Order(skeleton, holders).bones;
+int BodyTree::body_above(int bone) const {
+    do {
+        bone = above(bone);
+    } while (bone != k_no_bone && !is_body_[static_cast<std::size_t>(bone)]);
+    return bone;
 }
 
 }  // namespace dendraxis
