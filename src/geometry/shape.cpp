@@ -54,6 +54,19 @@ Vec3 inertia_of(const Shape& shape, float mass) noexcept {
     return {over, around, over};
 }
 
+float reach_along(const Shape& shape, const Vec3& direction) noexcept {
+    const Vec3 along = direction.cwiseAbs();
+    switch (shape.kind) {
+        case ShapeKind::box:
+            return along.dot(shape.half);
+        case ShapeKind::capsule:
+            return shape.half.x() + along.y() * std::max(0.0f, shape.half.y() - shape.half.x());
+        case ShapeKind::sphere:
+            break;
+    }
+    return shape.half.x();
+}
+
 float gauge(const Shape& shape, const Vec3& point) noexcept {
     if (shape.kind == ShapeKind::box) return point.cwiseAbs().cwiseQuotient(shape.half).maxCoeff();
     if (shape.kind == ShapeKind::sphere) return point.norm() / shape.half.x();

@@ -20,25 +20,7 @@ bool is_finite(const BodyState& state) {
            state.angular_velocity.allFinite() && state.turn.norm() > 0.5f;
 }
 
-float smooth(float share) {
-    return share * share * (3.0f - 2.0f * share);
-}
-constexpr float k_steepest = 1.5f;  // of `smooth`
-
-// From one turn to another along the arc between them as they are given, which may be the long one.
-Quat on_arc(const Quat& from, const Quat& to, float share) {
-    const float cosine = std::clamp(from.dot(to), -1.0f, 1.0f);
-    if (std::abs(cosine) > 0.9995f) return from.slerp(share, to);
-    const float angle = std::acos(cosine);
-    return Quat((std::sin((1.0f - share) * angle) * from.coeffs() + std::sin(share * angle) * to.coeffs()) /
-                std::sin(angle))
-        .normalized();
-}
-
-// The same turn, written on the side of the other.
-Quat beside(const Quat& other, const Quat& turn) {
-    return other.dot(turn) < 0.0f ? Quat(-turn.coeffs()) : turn;
-}
+constexpr float k_late = 3.0f;  // times the blend's own seconds: an animation that nothing keeps up with
 
 }  // namespace
 
@@ -62,11 +44,14 @@ Ragdoll::Ragdoll(const RagdollBinding& binding, const RagdollSettings& settings)
     states_.resize(count);
     now_animated_.resize(count);
     before_.resize(count);
+    blended_.resize(count);
+    sunk_.assign(count, 0.0f);
     still_at_.resize(count);
     anchors_.resize(plan.joints.size());
     shares_.assign(plan.joints.size(), 0.0f);
     animated_ = rest_pose(binding.skeleton());
     kept_ = animated_;
+    shown_ = animated_;
     asked_pose_ = animated_;
     toward_.resize(animated_.size(), Quat::Identity());
     model_.resize(animated_.size());
@@ -93,9 +78,8 @@ void Ragdoll::animate(std::span<const Transform> local, const Transform& control
     }
     seen_ = true;
     if (state_ == RagdollState::recovering) {
-        for (std::size_t i = 0; i < toward_.size(); ++i)
-            toward_[i] = beside(toward_[i], animated_[i].rotation);
-        if (since_ >= ends_) follow();
+        const bool arrived = blend_to_animation();
+        if ((arrived && since_ >= ends_) || since_ >= k_late * ends_) follow();
     }
     give_orders();
 }
@@ -163,15 +147,7 @@ void Ragdoll::pose(std::span<Transform> local) noexcept {
         }
         binding_.pose_of(states_, controller_, local, model_);
     }
-    if (state_ == RagdollState::recovering && ends_ > 0.0f) {
-        const float share = smooth(std::clamp(since_ / ends_, 0.0f, 1.0f));
-        for (std::size_t i = 0; i < local.size(); ++i) {
-            local[i] = kept_[i];
-            local[i].rotation = on_arc(kept_[i].rotation, toward_[i], share);
-            local[i].translation += share * (animated_[i].translation - kept_[i].translation);
-            local[i].scale += share * (animated_[i].scale - kept_[i].scale);
-        }
-    }
+    if (state_ == RagdollState::recovering) std::copy(shown_.begin(), shown_.end(), local.begin());
 }
 
 // ------------------------------------------------------------------ triggers
@@ -301,80 +277,6 @@ void Ragdoll::follow() noexcept {
     state_ = RagdollState::following;
     since_ = ends_ = 0.0f;
     give_orders();
-}
-
-// ------------------------------------------------------------------ getting up
-
-bool Ragdoll::face_up(std::span<const BodyState> states) const noexcept {
-    const Quat turn = states[0].turn * binding_.plan().bodies[0].turn.conjugate();
-    return (turn * Vec3::UnitZ()).dot(controller_.rotation * binding_.up()) > 0.0f;
-}
-
-bool Ragdoll::lies_face_up() const noexcept {
-    return face_up(states_);
-}
-
-// Where the body faces over the floor: of a lying one as it would face standing up from there.
-Vec3 Ragdoll::facing_of(std::span<const BodyState> states) const noexcept {
-    const Vec3 up = controller_.rotation * binding_.up();
-    const Quat turn = states[0].turn * binding_.plan().bodies[0].turn.conjugate();
-    Vec3 facing = turn * Vec3::UnitZ();
-    if (head_ >= 0) {
-        const Vec3 spine = states[static_cast<std::size_t>(head_)].position - states[0].position;
-        const Vec3 along = spine - up * up.dot(spine);
-        if (along.norm() > settings_.turn_to_lie * spine.norm())
-            facing = face_up(states) ? Vec3(-along) : along;
-    }
-    facing -= up * up.dot(facing);
-    return facing.norm() > 1e-4f ? Vec3(facing.normalized()) : Vec3(controller_.rotation * binding_.facing());
-}
-
-Transform Ragdoll::recover(std::span<const Transform> first_pose, float seconds) noexcept {
-    std::copy(first_pose.begin(), first_pose.end(), animated_.begin());
-    to_model_space(binding_.skeleton(), animated_, model_);
-    binding_.bodies_of(model_, controller_, now_animated_);
-    const Vec3 up = controller_.rotation * binding_.up();
-    Transform put = controller_;
-    if (is_free(0)) {
-        const Vec3 from = facing_of(now_animated_);
-        const Vec3 to = facing_of(states_);
-        const Quat turn(Eigen::AngleAxisf(std::atan2(from.cross(to).dot(up), from.dot(to)), up));
-        put.rotation = (turn * controller_.rotation).normalized();
-        const Vec3 hips = put.rotation * (controller_.rotation.conjugate() *
-                                          (now_animated_[0].position - controller_.translation));
-        Vec3 position = states_[0].position - hips;
-        // As high as the ground is: where the lowest body lies, and where the first pose has its own lowest,
-        // which may be over the floor and is not below it.
-        float lies = 1e30f;
-        float stands = 1e30f;
-        for (std::size_t b = 0; b < states_.size(); ++b) {
-            const float half = binding_.plan().bodies[b].shape.half.minCoeff();
-            lies = std::min(lies, up.dot(states_[b].position) - half);
-            stands = std::min(stands, up.dot(now_animated_[b].position - controller_.translation) - half);
-        }
-        position += up * (lies - std::max(binding_.floor(), stands) - up.dot(position));
-        put.translation = position;
-    }
-    // The pose that it lies in, as seen from the character controller's new position.
-    std::copy(animated_.begin(), animated_.end(), asked_pose_.begin());
-    pose(asked_pose_);
-    controller_ = put;
-    binding_.pose_of(states_, controller_, asked_pose_, model_);
-    std::copy(asked_pose_.begin(), asked_pose_.end(), kept_.begin());
-    std::copy(alive_.begin(), alive_.end(), free_.begin());
-    state_ = RagdollState::recovering;
-    since_ = 0.0f;
-    float farthest = 0.0f;
-    for (std::size_t i = 0; i < toward_.size(); ++i) {
-        toward_[i] = beside(kept_[i].rotation, animated_[i].rotation);
-        farthest = std::max(farthest, angle_between(kept_[i].rotation, toward_[i]));
-    }
-    ends_ = std::max(std::isfinite(seconds) ? std::max(1e-3f, seconds) : 1e-3f,
-                     k_steepest * farthest / std::max(1e-3f, settings_.fastest_recovery));
-    seen_ = false;
-    to_model_space(binding_.skeleton(), animated_, model_);
-    give_orders();
-    return controller_;
 }
 
 }  // namespace dendraxis

@@ -14,7 +14,7 @@ constexpr int k_coarse = 256;                    // directions
 constexpr int k_fine = 2048;                     // of bodies of so many positions at the most
 constexpr std::size_t k_most_for_fine = 20'000;  // else twice the coarse ones
 constexpr float k_left_out = 0.001f;             // of the height: what may stand out of the chosen ones
-constexpr float k_good_share = 0.1f;             // of a vertex
+constexpr float k_good_share = 0.03f;            // of a vertex
 
 // Evenly over the ball: R. Swinbank and R. J. Purser, "Fibonacci grids" (2006).
 Vec3 direction(int index, int count) {

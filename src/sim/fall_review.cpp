@@ -17,7 +17,7 @@ namespace {
 constexpr float k_last = 0.25f;  // seconds at the end that are looked at for jitter
 constexpr float k_percent = 100.0f;
 
-constexpr std::array<Gate, 6> k_gates{{
+constexpr std::array<Gate, 8> k_gates{{
     {"joint_gap_pct", 1.0f, "fall.torn", "the bones of a joint are apart",
      "see `ragdoll check`; link the body to the one that it hangs on"},
     {"skin_stretch_pct", 40.0f, "fall.skin-stretched", "the skin is drawn out",
@@ -29,6 +29,10 @@ constexpr std::array<Gate, 6> k_gates{{
     {"jitter_pct", 0.1f, "fall.jitter", "it trembles while it lies", "see `ragdoll check`"},
     {"unsettled_seconds", 12.0f, "fall.unsettled", "it does not come to rest",
      "let it fall for longer; if it goes on moving, see `ragdoll check`"},
+    {"get_up_turn_pct", 101.0f, "fall.gets-up-fast", "a joint turns faster than in any clip as it gets up",
+     "give the blend more seconds, or a clip that starts nearer to how it lies"},
+    {"get_up_below_pct", 5.0f, "fall.gets-up-below", "the skin sinks into the ground as it gets up",
+     "give a clip that starts nearer to how it lies"},
 }};
 
 class FallMeasurer {
@@ -38,7 +42,7 @@ class FallMeasurer {
           skeleton_(fall.chart->skeleton),
           plan_(fall.binding->plan()),
           height_(std::max(fall.chart->height, 1e-6f)),
-          frames_(fall.clip->frame_count()),
+          frames_(fall.get_up ? fall.get_up->from + 1 : fall.clip->frame_count()),
           model_(skeleton_.size()),
           states_(plan_.bodies.size()),
           anchors_(plan_.joints.size()) {}
@@ -54,7 +58,9 @@ class FallMeasurer {
             joints(f, gap);
         }
         beyond(range);
-        return {gap, skin_stretch(), below_ground(), range, jitter(), unsettled()};
+        std::vector<Measure> measures{gap, skin_stretch(), below_ground(), range, jitter(), unsettled()};
+        if (fall_.get_up) measures.insert(measures.end(), {up_turn(), up_below()});
+        return measures;
     }
 
  private:
@@ -173,6 +179,62 @@ class FallMeasurer {
         if (frames_ == 0) return {"unsettled_seconds", 0.0f, -1, ""};
         const float seconds = static_cast<float>(frames_ - 1) / fall_.clip->fps;
         return {"unsettled_seconds", fall_.settled ? 0.0f : seconds, static_cast<int>(frames_) - 1, ""};
+    }
+
+    // Of the hips in model space, since what is above them takes over where the character stands.
+    Measure up_turn() const {
+        Measure worst{"get_up_turn_pct", 0.0f, -1, ""};
+        const int hips = fall_.chart->hips;
+        std::vector<Transform> before = model_;
+        std::vector<Transform> now = model_;
+        for (std::size_t f = fall_.get_up->from; f <= fall_.get_up->to; ++f) {
+            const std::span<const Transform> pose = fall_.clip->frame(f);
+            to_model_space(skeleton_, pose, now);
+            for (std::size_t b = 0; f > fall_.get_up->from && b < skeleton_.size(); ++b) {
+                const int bone = static_cast<int>(b);
+                float turn = 0.0f;
+                if (bone == hips)
+                    turn = angle_between(before[b].rotation, now[b].rotation);
+                else if (hips != k_no_bone && skeleton_.is_above(hips, bone))
+                    turn = angle_between(fall_.clip->frame(f - 1)[b].rotation, pose[b].rotation);
+                keep(worst, k_percent * fall_.clip->fps * turn / std::max(fall_.fastest, 1e-3f), f,
+                     skeleton_.bone(bone).label);
+            }
+            std::swap(before, now);
+        }
+        return worst;
+    }
+
+    // How deep the skin is in the floor, hundredths of the height, and where; negative above it.
+    std::pair<float, std::string> depth_in(std::span<const Transform> pose) const {
+        std::pair<float, std::string> deepest{-1e30f, ""};
+        const std::vector<std::vector<Vec3>> skins = skin_in(pose);
+        for (std::size_t m = 0; m < skins.size(); ++m) {
+            for (std::uint32_t v = 0; v < skins[m].size(); ++v) {
+                const float depth =
+                    k_percent * (fall_.chart->floor - fall_.chart->up.dot(skins[m][v])) / height_;
+                if (depth > deepest.first) deepest = {depth, bone_at(m, v)};
+            }
+        }
+        return deepest;
+    }
+
+    Measure up_below() const {
+        Measure worst{"get_up_below_pct", 0.0f, -1, ""};
+        if (!fall_.is_level || fall_.character->meshes.empty()) return worst;
+        const GetUp& up = *fall_.get_up;
+        std::vector<Transform> own(skeleton_.size());
+        sample(*up.clip, static_cast<float>(up.to - up.from) / fall_.clip->fps, own);
+        const float lay = std::max(0.0f, depth_in(fall_.clip->frame(up.from)).first);
+        const float stands = std::max(0.0f, depth_in(own).first);
+        const std::size_t step = std::max<std::size_t>(1, (up.to - up.from) / 20);
+        for (std::size_t f = up.from; f < up.to + step; f += step) {
+            const std::size_t frame = std::min(f, up.to);
+            const auto [depth, where] = depth_in(fall_.clip->frame(frame));
+            const float may = frame == up.to ? stands : std::max(lay, stands);
+            keep(worst, std::max(0.0f, depth - may), frame, where);
+        }
+        return worst;
     }
 
     struct Overshoot {

@@ -377,13 +377,15 @@ TEST_CASE("the skin that meets the ground leaves nothing out that would lie in i
         std::vector<Vec3> positions(mesh.positions.size());
         deform(mesh, matrices, positions);
         for (std::size_t v = 0; v < positions.size(); ++v) {
-            const auto most = std::max_element(mesh.weights[v].begin(), mesh.weights[v].end());
-            const auto k = static_cast<std::size_t>(most - mesh.weights[v].begin());
-            const int body = owners[static_cast<std::size_t>(mesh.bones[mesh.joints[v][k]])];
-            if (body < 0) continue;
-            const Transform& frame = placed[static_cast<std::size_t>(body)].frame;
-            all[static_cast<std::size_t>(body)].push_back(
-                frame.rotation.conjugate() * (chart.to_upright() * positions[v] - frame.translation));
+            // Also of a body that has but a small share in it: turned far, it would draw the skin down.
+            for (std::size_t k = 0; k < 4; ++k) {
+                if (mesh.weights[v][k] < 0.03f) continue;
+                const int body = owners[static_cast<std::size_t>(mesh.bones[mesh.joints[v][k]])];
+                if (body < 0) continue;
+                const Transform& frame = placed[static_cast<std::size_t>(body)].frame;
+                all[static_cast<std::size_t>(body)].push_back(
+                    frame.rotation.conjugate() * (chart.to_upright() * positions[v] - frame.translation));
+            }
         }
     }
     const auto reach = [](const std::vector<Vec3>& positions, const Vec3& way) {

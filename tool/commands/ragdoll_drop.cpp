@@ -40,6 +40,8 @@ struct RagdollDropArguments {
     std::string speed_words;
     std::string push_words;
     std::vector<unsigned> seeds;
+    std::string get_up;
+    float get_up_seconds = 1.0f;
     fs::path terrain;
     std::string name = "drop";
     fs::path picture;
@@ -102,17 +104,31 @@ sim::DropGround ground_of(const std::optional<Character>& terrain) {
     return {std::move(surface.positions), std::move(surface.triangles)};
 }
 
-std::vector<std::uint8_t> strip(const io::Rig& rig, const sim::Drop& drop, const Character* terrain) {
+// Close together at first, where most happens; half of them of getting up, where it does.
+std::vector<std::size_t> frames_to_show(const sim::Drop& drop, const std::optional<GetUp>& up) {
+    std::vector<std::size_t> frames;
+    const std::size_t of_fall = up ? k_strip / 2 : k_strip;
+    const std::size_t fell = up ? up->from : drop.clip.frame_count() - 1;
+    for (std::size_t i = 0; i < of_fall; ++i) {
+        const double share = static_cast<double>(i) / static_cast<double>(of_fall - 1);
+        frames.push_back(
+            static_cast<std::size_t>(std::lround(std::pow(share, 1.6) * static_cast<double>(fell))));
+    }
+    for (std::size_t i = 1; up && i + of_fall <= k_strip; ++i)
+        frames.push_back(up->from + i * (up->to - up->from) / (k_strip - of_fall));
+    return frames;
+}
+
+std::vector<std::uint8_t> strip(const io::Rig& rig, const sim::Drop& drop, const std::optional<GetUp>& up,
+                                const Character* terrain) {
     std::vector<draw::Panel> panels;
-    // Close together at first, where most happens.
-    const std::size_t last = drop.clip.frame_count() - 1;
-    for (std::size_t i = 0; i < k_strip; ++i) {
-        const double share = static_cast<double>(i) / (k_strip - 1);
-        const auto frame =
-            static_cast<std::size_t>(std::lround(std::pow(share, 1.6) * static_cast<double>(last)));
+    for (const std::size_t frame : frames_to_show(drop, up)) {
         const auto pose = drop.clip.frame(frame);
-        draw::Panel panel{
-            &rig.character, &rig.chart, {pose.begin(), pose.end()}, i == 0 ? rig.character.name : "", ""};
+        draw::Panel panel{&rig.character,
+                          &rig.chart,
+                          {pose.begin(), pose.end()},
+                          panels.empty() ? rig.character.name : "",
+                          ""};
         panel.subtitle =
             fmt::format("{:.2f} s", static_cast<double>(frame) / static_cast<double>(drop.clip.fps));
         panel.terrain = terrain;
@@ -202,7 +218,7 @@ sim::DropOptions options_of(const RagdollDropArguments& arguments, const Ragdoll
 
 void write_fall_page(const RagdollDropArguments& arguments, const io::Rig& rig, const RagdollPlan& plan,
                      const std::optional<Character>& terrain, const sim::Drop& drop,
-                     const Findings& findings) {
+                     const std::optional<GetUp>& up, const Findings& findings) {
     page::Actor actor{&rig.character, &rig.chart, "", page::outlines_of(plan, rig.chart)};
     actor.ragdoll = &plan;
     if (terrain) actor.outlines.push_back(page::terrain_outline(terrain->name, surface_of(*terrain)));
@@ -210,6 +226,9 @@ void write_fall_page(const RagdollDropArguments& arguments, const io::Rig& rig, 
     if (const auto settled = drop.figures.settled)
         events[drop.clip.name] = {
             {"all bodies are still", *settled * drop.clip.fps, *settled * drop.clip.fps}};
+    if (up)
+        events[drop.clip.name].push_back(
+            {"gets up", static_cast<float>(up->from), static_cast<float>(up->to)});
     write_character_page(arguments.page, actor, {&drop.clip, 1}, findings,
                          "dendraxis ragdoll drop " + arguments.character.string(), events);
 }
@@ -238,17 +257,31 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     std::vector<sim::DropFigures> all;
     std::vector<Measure> measures;
     sim::Drop first;
+    std::optional<GetUp> first_up;
     std::vector<float> overshoots;
     options.skin = skin_of_bodies(plan, rig.character, rig.chart);
+    const Clip* up = arguments.get_up.empty() ? nullptr : &rig.character.clip(arguments.get_up);
+    RagdollSettings settings;
+    settings.fastest_recovery = fastest_turn(rig.character.clips);
     for (std::size_t i = 0; i < std::max<std::size_t>(1, arguments.seeds.size()); ++i) {
         if (!arguments.seeds.empty()) options.seed = arguments.seeds[i];
         sim::Drop drop = sim::run_drop(binding, rig.chart, start, options, ground);
         all.push_back(drop.figures);
         for (const std::vector<float>& frame : drop.overshoots)
             overshoots.insert(overshoots.end(), frame.begin(), frame.end());
-        keep_worst(measures, sim::fall_measures({&rig.character, &rig.chart, &binding, &drop.clip, start.pose,
-                                                 ground.triangles.empty(), drop.figures.settled}));
-        if (i == 0) first = std::move(drop);
+        sim::BakedFall fall{&rig.character,           &rig.chart,          &binding, &drop.clip, start.pose,
+                            ground.triangles.empty(), drop.figures.settled};
+        if (up != nullptr) {
+            fall.fastest = settings.fastest_recovery;
+            fall.get_up =
+                append_get_up(binding, *up, arguments.get_up_seconds, settings,
+                              fall.is_level ? std::optional(rig.chart.floor) : std::nullopt, drop.clip);
+        }
+        keep_worst(measures, sim::fall_measures(fall));
+        if (i == 0) {
+            first = std::move(drop);
+            first_up = fall.get_up;
+        }
     }
     first.clip.name = arguments.name;
     const Findings judged = sim::judge_fall(rig.character.name, measures);
@@ -257,9 +290,9 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     if (!arguments.out.empty())
         files.push_back({arguments.out, io::glb_with_clips(rig.character, {&first.clip, 1})});
     if (!arguments.picture.empty())
-        files.push_back({arguments.picture, strip(rig, first, terrain ? &*terrain : nullptr)});
+        files.push_back({arguments.picture, strip(rig, first, first_up, terrain ? &*terrain : nullptr)});
     io::write_files(files);
-    if (!arguments.page.empty()) write_fall_page(arguments, rig, plan, terrain, first, findings);
+    if (!arguments.page.empty()) write_fall_page(arguments, rig, plan, terrain, first, first_up, findings);
     const Figures figures = figures_of(all, overshoots);
     const int status = arguments.gate && !judged.empty() ? k_gate_failed : k_done;
     if (arguments.json) {
@@ -296,6 +329,12 @@ void add_ragdoll_drop(CommandLine& line) {
     c->add_option("--push", arguments->push_words,
                   "an impulse on a body: N s to the character's left, up, forward")
         ->option_text("BODY=X,Y,Z");
+    c->add_option("--get-up", arguments->get_up, "then get up into this clip and play it")
+        ->option_text("CLIP");
+    c->add_option("--get-up-seconds", arguments->get_up_seconds,
+                  "how long that takes; longer if a joint would turn faster than in any of the clips")
+        ->capture_default_str()
+        ->check(CLI::Range(0.0f, 60.0f));
     c->add_option(
          "--seed", arguments->seeds,
          "turn it at random, up to 6 rad/s and 5 m/s; several seeds: figures of all, clip of the first")

@@ -27,6 +27,9 @@ Vec3 inertia_of(const Shape& shape, float mass) noexcept;
 /// on the surface.
 float gauge(const Shape& shape, const Vec3& point) noexcept;
 
+/// How far a shape reaches from its middle along a direction of length 1, both in its own axes.
+float reach_along(const Shape& shape, const Vec3& direction) noexcept;
+
 /// Where a shape stands.
 struct PlacedShape {
     Shape shape;

@@ -93,10 +93,13 @@ class Ragdoll {
     void hold(std::span<const float> share) noexcept;
     /// Blends from where the bodies are to the animation, which from now on starts at `first_pose` (a clip
     /// for getting up): the character controller is put where the body lies, on the ground below it, turned
-    /// so that facing is kept. Takes `seconds`, or longer if a joint would turn faster than
-    /// `fastest_recovery`; a joint that is half a turn off keeps to one way. Returns the character
-    /// controller.
-    Transform recover(std::span<const Transform> first_pose, float seconds) noexcept;
+    /// so that facing is kept. `ground`: how high that ground is, along up in the world; without it, as deep
+    /// as the lowest body lies. Takes `seconds`, or longer if a joint would turn faster than
+    /// `fastest_recovery`, or than the animation where that is faster; a joint that is half a turn off keeps
+    /// to one way. No body sinks into the ground
+    /// on the way. Returns the character controller.
+    Transform recover(std::span<const Transform> first_pose, float seconds,
+                      std::optional<float> ground = std::nullopt) noexcept;
     /// Back to the animation at once.
     void follow() noexcept;
     /// The animation jumps with the next `animate`, as where a loop closes or a clip is cut: bodies take no
@@ -127,6 +130,11 @@ class Ragdoll {
                        std::span<Transform> to) const noexcept;
     Vec3 facing_of(std::span<const BodyState> states) const noexcept;
     bool face_up(std::span<const BodyState> states) const noexcept;
+    float lowest_of(std::size_t body, const BodyState& state, const Vec3& up) const noexcept;
+    float lowest_of(std::span<const BodyState> states, const Vec3& up) const noexcept;
+    Transform below_body(std::optional<float> ground) noexcept;
+    bool blend_to_animation() noexcept;
+    void rise_over_ground(float share) noexcept;
 
     const RagdollBinding& binding_;
     RagdollSettings settings_;
@@ -145,14 +153,18 @@ class Ragdoll {
     std::vector<float> shares_;        // of each joint's strength
     std::vector<Transform> animated_;  // local
     std::vector<Transform> model_;
-    std::vector<Quat> toward_;     // while recovering: the animation's turns, on the side that they began
-    std::vector<Transform> kept_;  // local: bones' lengths and bones without a body, as let go
+    std::vector<Quat> toward_;  // while recovering: the animation's turns, on the side that they began
+    std::vector<BodyState> blended_;
+    std::vector<float> sunk_;       // of each body, how deep it lay in the ground
+    std::vector<Transform> shown_;  // local: while recovering
+    std::vector<Transform> kept_;   // local: bones' lengths and bones without a body, as let go
     Transform controller_;
     int head_ = -1;
     float dt_ = 0.0f;
     float since_ = 0.0f;
     float ends_ = 0.0f;
     float still_for_ = 0.0f;
+    float ground_ = 0.0f;  // while recovering: how high it is, along up
     bool seen_ = false;
     bool moved_ = false;  // put elsewhere since the last orders
 };

@@ -1,6 +1,7 @@
 // What is wrong with a baked fall, measured on the clip itself.
 #pragma once
 
+#include <dendraxis/ragdoll/get_up.hpp>
 #include <dendraxis/review/measure.hpp>
 #include <dendraxis/sim/drop.hpp>
 #include <dendraxis/skeleton/character.hpp>
@@ -16,6 +17,8 @@ struct BakedFall {
     std::span<const Transform> let_go{};  ///< the local pose in which the bodies were let go
     bool is_level = true;                 ///< whether it fell onto a level floor at the soles
     std::optional<float> settled{};       ///< `DropFigures::settled`
+    std::optional<GetUp> get_up{};        ///< where the clip goes on with getting up
+    float fastest = 0.0f;                 ///< `fastest_turn` of the character's clips
 };
 
 /// Measures of a fall, always the same ones in the same order; lengths in hundredths of the character's
@@ -28,6 +31,10 @@ struct BakedFall {
 /// `jitter_pct`: how far the bone that moves most does so in a frame, on average over the last quarter
 /// second, if all bodies came to rest. `unsettled_seconds`: how long the fall lasts without coming to rest; 0
 /// if it does.
+/// The fall ends where the character gets up; then there are two more:
+/// `get_up_turn_pct`: how fast a joint turns at most as the character gets up, in hundredths of the fastest
+/// that its clips turn one. `get_up_below_pct`: how deep the skin is in a level floor meanwhile, beyond how
+/// it lay and how the clip itself stands.
 std::vector<Measure> fall_measures(const BakedFall& fall);
 
 /// The most that passes; negative: no gate.
