@@ -56,6 +56,24 @@ Ragdoll::Ragdoll(const RagdollBinding& binding, const RagdollSettings& settings)
     toward_.resize(animated_.size(), Quat::Identity());
     model_.resize(animated_.size());
     head_ = plan.find("head");
+    find_roles();
+}
+
+void Ragdoll::find_roles() {
+    const Skeleton& skeleton = binding_.skeleton();
+    const RagdollBody& hips = binding_.plan().bodies.front();
+    role_.assign(skeleton.size(), BoneRole::other);
+    std::vector<int> place(skeleton.size(), -1);
+    for (std::size_t b = 0; b < role_.size(); ++b) {
+        const int bone = static_cast<int>(b);
+        if (bone != hips.bone && skeleton.is_above(bone, hips.bone)) role_[b] = BoneRole::above_hips;
+        const bool moves_with = std::find(hips.also.begin(), hips.also.end(), bone) != hips.also.end();
+        if (bone != hips.bone && !(moves_with && skeleton.is_above(hips.bone, bone))) continue;
+        role_[b] = BoneRole::with_hips;
+        const int parent = skeleton.parent(bone);
+        place[b] = static_cast<int>(trunk_.size());
+        trunk_.push_back({bone, parent == k_no_bone ? -1 : place[static_cast<std::size_t>(parent)], {}, {}});
+    }
 }
 
 // ------------------------------------------------------------------ every frame

@@ -71,28 +71,57 @@ float Ragdoll::lowest_of(std::span<const BodyState> states, const Vec3& up) cons
 }
 
 // Whether every bone is where the blend is to have it: none goes faster than allowed, or than the animation.
+// Bones that move with the hips are blended as they stand, not as they are turned in the bone above: where
+// one of them undoes another's turn, both together would not go the short way. `model_` is the animation's.
 bool Ragdoll::blend_to_animation() noexcept {
     const float share = smooth(std::clamp(since_ / ends_, 0.0f, 1.0f));
-    const float most = settings_.fastest_recovery * dt_;
     bool arrived = true;
+    std::size_t next = 0;
     for (std::size_t i = 0; i < shown_.size(); ++i) {
-        const float animated = angle_between(toward_[i], animated_[i].rotation);
-        toward_[i] = beside(toward_[i], animated_[i].rotation);
-        const Quat wanted = on_arc(kept_[i].rotation, toward_[i], share);
-        const float step = angle_between(shown_[i].rotation, wanted);
-        const float may = std::max(most, animated);
-        arrived = arrived && step <= may;
-        shown_[i].rotation = step <= may ? wanted : shown_[i].rotation.slerp(may / step, wanted);
-        shown_[i].translation =
-            kept_[i].translation + share * (animated_[i].translation - kept_[i].translation);
-        shown_[i].scale = kept_[i].scale + share * (animated_[i].scale - kept_[i].scale);
+        Transform& shown = shown_[i];
+        if (role_[i] == BoneRole::above_hips) {
+            shown = animated_[i];
+            continue;
+        }
+        shown.scale = kept_[i].scale + share * (animated_[i].scale - kept_[i].scale);
+        if (role_[i] == BoneRole::with_hips) {
+            TrunkBone& bone = trunk_[next++];
+            bone.shown.rotation =
+                turn_on(i, bone.shown.rotation, bone.kept.rotation, model_[i].rotation, share, arrived);
+            bone.shown.translation =
+                bone.kept.translation + share * (model_[i].translation - bone.kept.translation);
+            const int parent = binding_.skeleton().parent(static_cast<int>(i));
+            const Transform& above = parent == k_no_bone ? binding_.skeleton().above()
+                                     : bone.above < 0    ? model_[static_cast<std::size_t>(parent)]
+                                                         : trunk_[static_cast<std::size_t>(bone.above)].shown;
+            bone.shown.scale = above.scale.cwiseProduct(shown.scale);
+            shown.rotation = above.rotation.conjugate() * bone.shown.rotation;
+            shown.translation = apply(inverse(above), bone.shown.translation);
+        } else {
+            shown.rotation =
+                turn_on(i, shown.rotation, kept_[i].rotation, animated_[i].rotation, share, arrived);
+            shown.translation =
+                kept_[i].translation + share * (animated_[i].translation - kept_[i].translation);
+        }
     }
     rise_over_ground(share);
     return arrived;
 }
 
+// The next turn of a bone that the animation has at `animated`; not `arrived` where it has to go slower.
+Quat Ragdoll::turn_on(std::size_t bone, const Quat& now, const Quat& kept, const Quat& animated, float share,
+                      bool& arrived) noexcept {
+    const float may = std::max(settings_.fastest_recovery * dt_, angle_between(toward_[bone], animated));
+    toward_[bone] = beside(toward_[bone], animated);
+    const Quat wanted = on_arc(kept, toward_[bone], share);
+    const float step = angle_between(now, wanted);
+    if (step <= may) return wanted;
+    arrived = false;
+    return now.slerp(may / step, wanted);
+}
+
+// Halfway between two poses on the ground there may be legs in it: the body rises over them.
 void Ragdoll::rise_over_ground(float share) noexcept {
-    // Halfway between two poses on the ground there may be legs in it: the body rises over them.
     to_model_space(binding_.skeleton(), shown_, model_);
     binding_.bodies_of(model_, controller_, blended_);
     const Vec3 up = controller_.rotation * binding_.up();
@@ -133,6 +162,22 @@ Transform Ragdoll::below_body(std::optional<float> ground) noexcept {
     return put;
 }
 
+// Notes from where each bone turns to where, and returns how far the farthest has to.
+float Ragdoll::start_turns() noexcept {
+    to_model_space(binding_.skeleton(), kept_, model_);
+    for (TrunkBone& bone : trunk_) bone.kept = bone.shown = model_[static_cast<std::size_t>(bone.bone)];
+    to_model_space(binding_.skeleton(), animated_, model_);
+    float farthest = 0.0f;
+    std::size_t next = 0;
+    for (std::size_t i = 0; i < toward_.size(); ++i) {
+        const bool with_hips = role_[i] == BoneRole::with_hips;
+        const Quat& kept = with_hips ? trunk_[next++].kept.rotation : kept_[i].rotation;
+        toward_[i] = beside(kept, with_hips ? model_[i].rotation : animated_[i].rotation);
+        farthest = std::max(farthest, angle_between(kept, toward_[i]));
+    }
+    return farthest;
+}
+
 Transform Ragdoll::recover(std::span<const Transform> first_pose, float seconds,
                            std::optional<float> ground) noexcept {
     std::copy(first_pose.begin(), first_pose.end(), animated_.begin());
@@ -144,21 +189,18 @@ Transform Ragdoll::recover(std::span<const Transform> first_pose, float seconds,
     std::copy(animated_.begin(), animated_.end(), asked_pose_.begin());
     pose(asked_pose_);
     controller_ = put;
+    for (std::size_t i = 0; i < role_.size() && is_free(0); ++i) {
+        if (role_[i] == BoneRole::above_hips) asked_pose_[i] = animated_[i];
+    }
     binding_.pose_of(states_, controller_, asked_pose_, model_);
     std::copy(asked_pose_.begin(), asked_pose_.end(), kept_.begin());
     std::copy(kept_.begin(), kept_.end(), shown_.begin());
     std::copy(alive_.begin(), alive_.end(), free_.begin());
     state_ = RagdollState::recovering;
     since_ = 0.0f;
-    float farthest = 0.0f;
-    for (std::size_t i = 0; i < toward_.size(); ++i) {
-        toward_[i] = beside(kept_[i].rotation, animated_[i].rotation);
-        farthest = std::max(farthest, angle_between(kept_[i].rotation, toward_[i]));
-    }
     ends_ = std::max(std::isfinite(seconds) ? std::max(1e-3f, seconds) : 1e-3f,
-                     k_steepest * farthest / std::max(1e-3f, settings_.fastest_recovery));
+                     k_steepest * start_turns() / std::max(1e-3f, settings_.fastest_recovery));
     seen_ = false;
-    to_model_space(binding_.skeleton(), animated_, model_);
     give_orders();
     return controller_;
 }

@@ -181,26 +181,23 @@ class FallMeasurer {
         return {"unsettled_seconds", fall_.settled ? 0.0f : seconds, static_cast<int>(frames_) - 1, ""};
     }
 
-    // Of the hips in model space, since what is above them takes over where the character stands.
-    Measure up_turn() const {
+    // Of the hips in the world, of the others in their joints.
+    Measure up_turn() {
         Measure worst{"get_up_turn_pct", 0.0f, -1, ""};
-        const int hips = fall_.chart->hips;
-        std::vector<Transform> before = model_;
-        std::vector<Transform> now = model_;
+        std::vector<Quat> before;
         for (std::size_t f = fall_.get_up->from; f <= fall_.get_up->to; ++f) {
-            const std::span<const Transform> pose = fall_.clip->frame(f);
-            to_model_space(skeleton_, pose, now);
-            for (std::size_t b = 0; f > fall_.get_up->from && b < skeleton_.size(); ++b) {
-                const int bone = static_cast<int>(b);
-                float turn = 0.0f;
-                if (bone == hips)
-                    turn = angle_between(before[b].rotation, now[b].rotation);
-                else if (hips != k_no_bone && skeleton_.is_above(hips, bone))
-                    turn = angle_between(fall_.clip->frame(f - 1)[b].rotation, pose[b].rotation);
-                keep(worst, k_percent * fall_.clip->fps * turn / std::max(fall_.fastest, 1e-3f), f,
-                     skeleton_.bone(bone).label);
+            to_model_space(skeleton_, fall_.clip->frame(f), model_);
+            fall_.binding->bodies_of(model_, {}, states_);
+            std::vector<Quat> now{states_.front().turn};
+            for (std::size_t j = 0; j < anchors_.size(); ++j)
+                now.push_back(turn_of(anchors_[j], states_[static_cast<std::size_t>(plan_.joints[j].above)],
+                                      states_[static_cast<std::size_t>(plan_.joints[j].body)]));
+            for (std::size_t i = 0; i < before.size(); ++i) {
+                const float rate = fall_.clip->fps * angle_between(before[i], now[i]);
+                keep(worst, k_percent * rate / std::max(fall_.fastest, 1e-3f), f,
+                     i == 0 ? plan_.bodies.front().name : name_of(i - 1));
             }
-            std::swap(before, now);
+            before = std::move(now);
         }
         return worst;
     }

@@ -95,6 +95,36 @@ TEST_CASE("getting up starts as it lies, ends in the clip, and neither hurries n
     }
 }
 
+TEST_CASE("a control bone that the clip turns over, and the hips back, changes nothing as it gets up") {
+    const Character& diver = workshop::diver();
+    const Clip& idle = diver.clip("idle");
+    const auto root = static_cast<std::size_t>(diver.skeleton.find("root"));
+    const auto hips = static_cast<std::size_t>(diver.skeleton.find("hips"));
+    REQUIRE(diver.skeleton.parent(static_cast<int>(hips)) == static_cast<int>(root));
+    Clip turned = idle;
+    Transform over;
+    over.rotation = Quat(Eigen::AngleAxisf(k_pi, Vec3(1.0f, 0.2f, 0.3f).normalized()));
+    for (std::size_t f = 0; f < turned.frame_count(); ++f) {
+        turned.frame(f)[root] = turned.frame(f)[root] * over;
+        turned.frame(f)[hips] = inverse(over) * turned.frame(f)[hips];
+    }
+    Faller fallen(diver, 4);
+    Clip other = fallen.clip;
+    append_get_up(fallen.binding, idle, 1.0f, {}, fallen.chart.floor, fallen.clip);
+    append_get_up(fallen.binding, turned, 1.0f, {}, fallen.chart.floor, other);
+    REQUIRE(other.frame_count() == fallen.clip.frame_count());
+    std::vector<Transform> a(diver.skeleton.size());
+    std::vector<Transform> b(a.size());
+    float apart = 0.0f;
+    for (std::size_t f = 0; f < other.frame_count(); ++f) {
+        to_model_space(diver.skeleton, fallen.clip.frame(f), a);
+        to_model_space(diver.skeleton, other.frame(f), b);
+        for (std::size_t i = 0; i < a.size(); ++i)
+            apart = std::max(apart, (a[i].translation - b[i].translation).norm());
+    }
+    CHECK(apart < 1e-3f);
+}
+
 TEST_CASE("a hasty or buried get-up is found") {
     Faller fallen(workshop::diver(), 4);
     const Clip& idle = workshop::diver().clip("idle");

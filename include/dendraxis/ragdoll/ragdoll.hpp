@@ -123,7 +123,17 @@ class Ragdoll {
     std::span<const BodyState> states() const noexcept { return states_; }
 
  private:
+    enum class BoneRole : char { other, above_hips, with_hips };
+    // A bone that moves with the hips, while recovering; in model space.
+    struct TrunkBone {
+        int bone;
+        int above;  // the one that it hangs from, an index here, or -1
+        Transform kept;
+        Transform shown;
+    };
+
     bool is_free(std::size_t body) const noexcept { return bodies_[body].motion == BodyMotion::free; }
+    void find_roles();
     void release(std::span<const char> mask, float seconds) noexcept;
     void give_orders() noexcept;
     void copy_bones_of(std::size_t body, std::span<const Transform> from,
@@ -134,6 +144,9 @@ class Ragdoll {
     float lowest_of(std::span<const BodyState> states, const Vec3& up) const noexcept;
     Transform below_body(std::optional<float> ground) noexcept;
     bool blend_to_animation() noexcept;
+    Quat turn_on(std::size_t bone, const Quat& now, const Quat& kept, const Quat& animated, float share,
+                 bool& arrived) noexcept;
+    float start_turns() noexcept;
     void rise_over_ground(float share) noexcept;
 
     const RagdollBinding& binding_;
@@ -155,7 +168,9 @@ class Ragdoll {
     std::vector<Transform> model_;
     std::vector<Quat> toward_;  // while recovering: the animation's turns, on the side that they began
     std::vector<BodyState> blended_;
-    std::vector<float> sunk_;       // of each body, how deep it lay in the ground
+    std::vector<float> sunk_;  // of each body, how deep it lay in the ground
+    std::vector<BoneRole> role_;
+    std::vector<TrunkBone> trunk_;  // in the order of bones
     std::vector<Transform> shown_;  // local: while recovering
     std::vector<Transform> kept_;   // local: bones' lengths and bones without a body, as let go
     Transform controller_;
