@@ -98,9 +98,9 @@ TEST_CASE("getting up starts as it lies, ends in the clip, and neither hurries n
 TEST_CASE("a control bone that the clip turns over, and the hips back, changes nothing as it gets up") {
     const Character& diver = workshop::diver();
     const Clip& idle = diver.clip("idle");
-    const auto root = static_cast<std::size_t>(diver.skeleton.find("root"));
     const auto hips = static_cast<std::size_t>(diver.skeleton.find("hips"));
-    REQUIRE(diver.skeleton.parent(static_cast<int>(hips)) == static_cast<int>(root));
+    REQUIRE(diver.skeleton.parent(static_cast<int>(hips)) != k_no_bone);
+    const auto root = static_cast<std::size_t>(diver.skeleton.parent(static_cast<int>(hips)));
     Clip turned = idle;
     Transform over;
     over.rotation = Quat(Eigen::AngleAxisf(k_pi, Vec3(1.0f, 0.2f, 0.3f).normalized()));
