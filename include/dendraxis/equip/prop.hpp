@@ -27,6 +27,7 @@ struct Prop {
     std::vector<PropGrip> grips;
     std::vector<SweepVolume> volumes;  ///< that can strike
     std::optional<float> mass;         ///< kg, where its side file says
+    bool has_parts = false;            ///< it bends or has clips: it is mounted with its own nodes and skin
     Findings findings;
 
     /// The grip of that name; the prop's origin where it has none at all. Throws `Error`, naming the nearest,

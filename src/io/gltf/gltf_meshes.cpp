@@ -2,6 +2,7 @@
 #include "gltf_parts.hpp"
 
 #include <dendraxis/base/error.hpp>
+#include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
 #include <cmath>
@@ -122,6 +123,53 @@ bool bind_to_node(const GltfFile& file, int node, const Character& character, co
     return true;
 }
 
+// From a node's frame to that of one above it. The upper one may have no size, as a prop has none where it is
+// not.
+Affine matrix_below(const GltfFile& file, int node, int above) {
+    Affine matrix = Affine::Identity();
+    for (; node != above && node != -1; node = file.parents[static_cast<std::size_t>(node)])
+        matrix = node_matrix(file.model.nodes[static_cast<std::size_t>(node)]) * matrix;
+    return matrix;
+}
+
+// What a prop's file shows at rest, told in the space of the node that is the prop: its own bones are none of
+// the body's.
+void settle_in_prop(const GltfFile& file, int node, int prop, SkinnedMesh& mesh) {
+    const tinygltf::Node& shown = file.model.nodes[static_cast<std::size_t>(node)];
+    std::vector<Affine> matrices{matrix_below(file, node, prop)};
+    if (shown.skin != -1) {
+        matrices.clear();
+        for (const int joint : file.model.skins[static_cast<std::size_t>(shown.skin)].joints)
+            matrices.push_back(matrix_below(file, joint, prop));
+    }
+    for (std::size_t i = 0; i < mesh.bones.size(); ++i) mesh.bones[i] = static_cast<int>(i);
+    SkinnedMesh ends = mesh;
+    for (std::size_t v = 0; v < mesh.normals.size(); ++v) ends.positions[v] += mesh.normals[v];
+    std::vector<Vec3> at(mesh.positions.size());
+    std::vector<Vec3> to(mesh.positions.size());
+    deform(mesh, matrices, at);
+    deform(ends, matrices, to);
+    mesh.positions = at;
+    for (std::size_t v = 0; v < mesh.normals.size(); ++v)
+        mesh.normals[v] = (to[v] - at[v]).stableNormalized();
+}
+
+// The same mesh, moving with the node alone.
+bool bind_to_prop(const GltfFile& file, int node, int prop, const Character& character,
+                  const std::vector<int>& bone_of, const Primitive& primitive, SkinnedMesh& mesh,
+                  const std::string& where) {
+    const int skin = file.model.nodes[static_cast<std::size_t>(node)].skin;
+    if (skin != -1)
+        bind_to_skin(file, file.model.skins[static_cast<std::size_t>(skin)], bone_of, mesh, where);
+    else
+        mesh.bones = {0}, mesh.inverse_bind = {Affine::Identity()};
+    read_influences(file, primitive, mesh, where);
+    settle_in_prop(file, node, prop, mesh);
+    mesh.joints.assign(mesh.positions.size(), {0, 0, 0, 0});
+    mesh.weights.assign(mesh.positions.size(), {1.0f, 0.0f, 0.0f, 0.0f});
+    return bind_to_node(file, prop, character, bone_of, mesh);
+}
+
 std::array<float, 3> color_of(const GltfFile& file, int material) {
     if (material < 0 || static_cast<std::size_t>(material) >= file.model.materials.size())
         return {0.8f, 0.8f, 0.8f};
@@ -173,6 +221,14 @@ void read_meshes(const GltfFile& file, Character& character) {
             mesh.triangles = read_triangles(file, primitive, mesh.positions.size(), where);
             mesh.color = color_of(file, primitive.material);
             read_picture(file, primitive, mesh);
+            if (const int prop = prop_of(file, static_cast<int>(n)); prop != -1) {
+                if (!bind_to_prop(file, static_cast<int>(n), prop, character, bone_of, primitive, mesh,
+                                  where))
+                    continue;
+                character.prop_nodes.push_back(prop);
+                character.props.push_back(std::move(mesh));
+                continue;
+            }
             if (node.skin != -1) {
                 bind_to_skin(file, file.model.skins[static_cast<std::size_t>(node.skin)], bone_of, mesh,
                              where);
@@ -180,8 +236,7 @@ void read_meshes(const GltfFile& file, Character& character) {
                 continue;
             }
             read_influences(file, primitive, mesh, where);
-            if (is_a_prop(node)) character.prop_nodes.push_back(static_cast<int>(n));
-            (is_a_prop(node) ? character.props : character.meshes).push_back(std::move(mesh));
+            character.meshes.push_back(std::move(mesh));
         }
     }
 }

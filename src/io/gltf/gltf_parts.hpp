@@ -31,6 +31,9 @@ Affine world_matrix(const GltfFile& file, int node);
 /// Whether `glb_with_props` has marked this node: it shows and moves, but is no bone.
 bool is_a_prop(const tinygltf::Node& node);
 
+/// The marked node that this one is or hangs below; -1 if there is none.
+int prop_of(const GltfFile& file, int node);
+
 /// Each node's bone, or `k_no_bone`.
 std::vector<int> bones_of_nodes(const GltfFile& file, const Character& character);
 

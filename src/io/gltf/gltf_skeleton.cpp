@@ -75,6 +75,7 @@ void mark_path_up(const GltfFile& file, int node, Marks& bones) {
 void mark_quiet_descendants(const GltfFile& file, int node, Marks& bones) {
     for (const int child : node_at(file, node).children) {
         if (!bones[static_cast<std::size_t>(child)] && shows_something(node_at(file, child))) continue;
+        if (is_a_prop(node_at(file, child))) continue;
         bones[static_cast<std::size_t>(child)] = 1;
         mark_quiet_descendants(file, child, bones);
     }
@@ -85,10 +86,12 @@ Marks find_bones(const GltfFile& file) {
     std::vector<int> joints;
     for (const auto& skin : file.model.skins)
         joints.insert(joints.end(), skin.joints.begin(), skin.joints.end());
+    std::erase_if(joints, [&](int joint) { return prop_of(file, joint) != -1; });  // its own, not the body's
     if (joints.empty()) {
         for (std::size_t i = 0; i < bones.size(); ++i) {
             const tinygltf::Node& node = file.model.nodes[i];
-            bones[i] = !is_a_prop(node) && (node.mesh != -1 || !shows_something(node));
+            bones[i] =
+                prop_of(file, static_cast<int>(i)) == -1 && (node.mesh != -1 || !shows_something(node));
         }
         return bones;
     }
@@ -192,6 +195,11 @@ Affine world_matrix(const GltfFile& file, int node) {
 
 bool is_a_prop(const tinygltf::Node& node) {
     return node.extras.IsObject() && node.extras.Has("dendraxis") && node.extras.Get("dendraxis").Has("prop");
+}
+
+int prop_of(const GltfFile& file, int node) {
+    while (node != -1 && !is_a_prop(node_at(file, node))) node = parent_of(file, node);
+    return node;
 }
 
 std::vector<int> bones_of_nodes(const GltfFile& file, const Character& character) {

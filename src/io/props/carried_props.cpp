@@ -116,7 +116,8 @@ void switch_places(Glb& glb, const Character& character, const SocketBinding& so
 }
 
 void let_props_go(Glb& glb, const Character& character, std::span<const PropFlight> flights,
-                  std::span<const int> nodes, std::span<const Clip> clips) {
+                  std::span<const int> nodes, const std::function<int(std::size_t)>& another,
+                  std::span<const Clip> clips) {
     std::map<std::size_t, int> loose;  // of each mount its node in the scene
     for (const PropFlight& flight : flights) {
         const Clip& clip = clip_named(flight.clip, character, clips);
@@ -126,10 +127,10 @@ void let_props_go(Glb& glb, const Character& character, std::span<const PropFlig
         const int mounted = nodes[flight.mount];
         const Vec3 scale = flight.frames.front().scale;
         if (!loose.contains(flight.mount)) {
-            Json node = node_at(glb, mounted);
+            const int made = another(flight.mount);
+            Json& node = node_at(glb, made);
             node["scale"] = {0.0, 0.0, 0.0};
             node["extras"][k_prop_mark]["socket"] = "";
-            const int made = push(glb.json, "nodes", std::move(node));
             loose[flight.mount] = made;
             glb.json["scenes"][glb.json.value("scene", std::size_t{0})]["nodes"].push_back(made);
         }

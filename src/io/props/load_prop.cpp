@@ -73,10 +73,23 @@ bool hangs_on(const SkinnedMesh& mesh, const Skeleton& skeleton, int bone, const
     return count != 0;
 }
 
+bool follows_several_bones(const SkinnedMesh& mesh) {
+    if (mesh.joints.empty()) return false;
+    const int first = mesh.bones[mesh.joints.front()[0]];
+    for (std::size_t v = 0; v < mesh.positions.size(); ++v) {
+        for (std::size_t k = 0; k < 4; ++k) {
+            if (mesh.weights[v][k] > 0.0f && mesh.bones[mesh.joints[v][k]] != first) return true;
+        }
+    }
+    return false;
+}
+
 }  // namespace
 
 Prop load_prop(const fs::path& file) {
     Prop prop = load_whole(file);
+    prop.has_parts = !prop.model.clips.empty() ||
+                     std::any_of(prop.model.meshes.begin(), prop.model.meshes.end(), follows_several_bones);
     const std::vector<Transform> rest = rest_in_model_space(prop.model.skeleton);
     for (std::size_t b = 0; b < rest.size(); ++b) {
         const std::string& name = prop.model.skeleton.bone(static_cast<int>(b)).name;

@@ -1,9 +1,9 @@
 #include <dendraxis/io/props/props.hpp>
 
 #include "../gltf/glb_builder.hpp"
-#include "../gltf/gltf_references.hpp"
 #include "../json/json_text.hpp"
 #include "carried_props.hpp"
+#include "importer.hpp"
 #include "prop_marks.hpp"
 #include "prop_volumes.hpp"
 
@@ -13,102 +13,11 @@
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <fmt/format.h>
-#include <functional>
-#include <map>
-#include <set>
 
 namespace dendraxis::io {
 namespace {
 
 constexpr float k_nudge = 1e-3f;  // metres that a vertex is moved by to see where its normal goes
-
-// Brings parts of one document into another, each once.
-class Importer {
- public:
-    Importer(const GltfFile& file, Glb& to) : from_(open_for_editing(file)), to_(to) {}
-
-    const Json& json() const { return from_.json; }
-
-    int accessor(int index) {
-        return once("accessors", index, [&](Json accessor) {
-            if (accessor.contains("bufferView"))
-                accessor["bufferView"] = view(accessor["bufferView"].get<int>());
-            if (accessor.contains("sparse")) {
-                for (const char* part : {"indices", "values"}) {
-                    Json& one = accessor["sparse"][part]["bufferView"];
-                    one = view(one.get<int>());
-                }
-            }
-            return accessor;
-        });
-    }
-
-    int material(int index) {
-        return once("materials", index, [&](const Json& material) {
-            Json document{{"materials", Json::array({material})}};
-            visit_references(document, [&](const std::string&, Json& to) {
-                to = texture(to.get<int>());
-                return true;
-            });
-            return document["materials"][0];
-        });
-    }
-
-    // Extensions of what was brought; returns those that the document did not use yet.
-    std::vector<std::string> add_extensions() {
-        std::vector<std::string> added;
-        for (const Json& name : from_.json.value("extensionsUsed", Json::array())) {
-            const std::string word = name.get<std::string>();
-            if (brought_.find('"' + word + '"') == std::string::npos) continue;
-            Json& used = to_.json["extensionsUsed"];
-            if (std::find(used.begin(), used.end(), word) != used.end()) continue;
-            used.push_back(word);
-            added.push_back(word);
-        }
-        return added;
-    }
-
- private:
-    template <class Make>
-    int once(const char* list, int index, const Make& make) {
-        const auto key = std::pair<std::string, int>(list, index);
-        if (const auto known = done_.find(key); known != done_.end()) return known->second;
-        Json made = make(from_.json[list].at(static_cast<std::size_t>(index)));
-        brought_ += made.dump();
-        return done_[key] = push(to_.json, list, std::move(made));
-    }
-
-    int view(int index) {
-        const auto key = std::pair<std::string, int>("bufferViews", index);
-        if (const auto known = done_.find(key); known != done_.end()) return known->second;
-        const Json& view = from_.json["bufferViews"].at(static_cast<std::size_t>(index));
-        const int made = add_view(to_, from_.binary.data() + view.value("byteOffset", std::size_t{0}),
-                                  view["byteLength"].get<std::size_t>(), view.value("target", 0));
-        if (view.contains("byteStride"))
-            to_.json["bufferViews"][static_cast<std::size_t>(made)]["byteStride"] = view["byteStride"];
-        return done_[key] = made;
-    }
-
-    int texture(int index) {
-        return once("textures", index, [&](Json texture) {
-            if (texture.contains("sampler"))
-                texture["sampler"] =
-                    once("samplers", texture["sampler"].get<int>(), [](Json s) { return s; });
-            if (texture.contains("source"))
-                texture["source"] = once("images", texture["source"].get<int>(), [&](Json image) {
-                    if (image.contains("bufferView"))
-                        image["bufferView"] = view(image["bufferView"].get<int>());
-                    return image;
-                });
-            return texture;
-        });
-    }
-
-    Glb from_;
-    Glb& to_;
-    std::map<std::pair<std::string, int>, int> done_;
-    std::string brought_;
-};
 
 // The triangles of a prop as they lie at rest, with everything that its file says of their looks.
 int add_mesh(Glb& glb, Importer& importer, const Prop& prop, const Affine& mirror, bool mirrored) {
@@ -155,28 +64,58 @@ int add_mesh(Glb& glb, Importer& importer, const Prop& prop, const Affine& mirro
     return push(glb.json, "meshes", {{"name", prop.name}, {"primitives", std::move(primitives)}});
 }
 
-// Returns the node.
-int mount(Glb& glb, const Character& character, const SocketBinding& sockets, const PropMount& one,
-          std::span<const Transform> rest) {
+// The nodes of a prop's own file, as they stand there, below one node where they are to be mirrored.
+Json own_nodes(Glb& glb, Importer& importer, const Affine& mirror, bool mirrored) {
+    const Json& nodes = importer.json()["nodes"];
+    std::vector<char> is_below(nodes.size(), 0);
+    for (const Json& node : nodes) {
+        for (const Json& child : node.value("children", Json::array()))
+            is_below.at(child.get<std::size_t>()) = 1;
+    }
+    Json tops = Json::array();
+    for (std::size_t n = 0; n < nodes.size(); ++n) {
+        if (!is_below[n]) tops.push_back(importer.node(static_cast<int>(n)));
+    }
+    importer.animations();
+    if (!mirrored) return tops;
+    const Transform over = from_affine(mirror);
+    return Json::array({push(glb.json, "nodes",
+                             {{"name", "mirrored"},
+                              {"translation", list_of(over.translation)},
+                              {"rotation", list_of(over.rotation)},
+                              {"scale", list_of(over.scale)},
+                              {"children", std::move(tops)}})});
+}
+
+// A node for the prop that hangs on nothing yet. Returns it.
+int make_node(Glb& glb, const SocketBinding& sockets, const PropMount& one, std::span<const Transform> rest) {
     const Prop& prop = *one.prop;
     const Socket& socket = sockets.sockets()[one.socket];
-    Importer importer(read_gltf_file(prop.model.file), glb);
-    const int mesh = add_mesh(glb, importer, prop, mirror_of(prop, one.fit), one.fit.mirrored);
     const Transform& bone = rest[static_cast<std::size_t>(socket.bone)];
     const Transform at = inverse(bone) * sockets.frame(one.socket, rest) * placement_of(prop, one.fit);
-    const Quat turn = at.rotation.normalized();
+    Json node{{"name", "prop " + prop.name},
+              {"translation", list_of(at.translation)},
+              {"rotation", list_of(at.rotation.normalized())},
+              {"scale", list_of(at.scale)}};
+    Importer importer(read_gltf_file(prop.model.file), glb);
+    const Affine mirror = mirror_of(prop, one.fit);
+    if (prop.has_parts)
+        node["children"] = own_nodes(glb, importer, mirror, one.fit.mirrored);
+    else
+        node["mesh"] = add_mesh(glb, importer, prop, mirror, one.fit.mirrored);
     Json mark{{"prop", prop.name}, {"socket", socket.name}};
     if (!prop.volumes.empty()) mark["volumes"] = volumes_json(prop.volumes);
     const std::vector<std::string> extensions = importer.add_extensions();
     if (!extensions.empty()) mark["extensions"] = extensions;
-    const int node = push(glb.json, "nodes",
-                          {{"name", "prop " + prop.name},
-                           {"translation", list_of(at.translation)},
-                           {"rotation", {turn.x(), turn.y(), turn.z(), turn.w()}},
-                           {"scale", list_of(at.scale)},
-                           {"mesh", mesh},
-                           {"extras", {{k_prop_mark, std::move(mark)}}}});
-    const auto parent = static_cast<std::size_t>(character.nodes[static_cast<std::size_t>(socket.bone)]);
+    node["extras"] = {{k_prop_mark, std::move(mark)}};
+    return push(glb.json, "nodes", std::move(node));
+}
+
+int mount(Glb& glb, const Character& character, const SocketBinding& sockets, const PropMount& one,
+          std::span<const Transform> rest) {
+    const int node = make_node(glb, sockets, one, rest);
+    const int bone = sockets.sockets()[one.socket].bone;
+    const auto parent = static_cast<std::size_t>(character.nodes[static_cast<std::size_t>(bone)]);
     glb.json["nodes"][parent]["children"].push_back(node);
     return node;
 }
@@ -195,7 +134,11 @@ std::vector<std::uint8_t> glb_with_props(const Character& character, const Socke
     const std::vector<Transform> rest = rest_in_model_space(character.skeleton);
     std::vector<int> mounted;
     for (const PropMount& one : mounts) mounted.push_back(mount(glb, character, sockets, one, rest));
-    let_props_go(glb, character, flights, mounted, clips);
+    const auto another = [&](std::size_t index) {
+        if (mounts[index].prop->has_parts) return make_node(glb, sockets, mounts[index], rest);
+        return push(glb.json, "nodes", Json(glb.json["nodes"][static_cast<std::size_t>(mounted[index])]));
+    };
+    let_props_go(glb, character, flights, mounted, another, clips);
     for (const CarriedProp& one : carried) {
         std::vector<int> nodes;
         for (const std::size_t socket : one.sockets)

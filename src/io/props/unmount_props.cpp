@@ -87,6 +87,13 @@ void take_out(Glb& glb, const Items& gone) {
     }
 }
 
+// What hangs below a prop's node is the prop's.
+void add_below(const Json& nodes, std::size_t node, Items& gone) {
+    if (!gone.emplace("nodes", node).second) return;
+    for (const Json& child : nodes[node].value("children", Json::array()))
+        add_below(nodes, child.get<std::size_t>(), gone);
+}
+
 // What moves or switches these nodes in animations, with the samplers that nothing else uses.
 void take_out_channels(Json& document, const Items& gone) {
     if (!document.contains("animations")) return;
@@ -108,7 +115,11 @@ void take_out_channels(Json& document, const Items& gone) {
         for (Json& channel : kept) channel["sampler"] = samplers.at(channel["sampler"].get<std::size_t>());
         animation["channels"] = std::move(kept);
         animation["samplers"] = std::move(list);
+        if (animation["channels"].empty()) animation = Json();
     }
+    Json& animations = document["animations"];  // those of a prop alone go with it
+    animations.erase(std::remove(animations.begin(), animations.end(), Json()), animations.end());
+    if (animations.empty()) document.erase("animations");
 }
 
 void take_out_extensions(Json& document, const std::vector<std::string>& extensions) {
@@ -171,7 +182,7 @@ std::vector<std::uint8_t> glb_without_props(const fs::path& file, std::span<cons
         names.push_back(name);
         if (!props.empty() && std::find(props.begin(), props.end(), name) == props.end()) continue;
         left.erase(name);
-        gone.emplace("nodes", n);
+        add_below(glb.json["nodes"], n, gone);
         for (const Json& extension : mark->value("extensions", Json::array()))
             extensions.push_back(extension.get<std::string>());
     }
