@@ -58,7 +58,7 @@ void SwayBody::choose(const SwayRow& row, std::span<const ShownLink> shown, cons
     }
     const float share = std::clamp((moved - k_unmoved) / (k_moved - k_unmoved), 0.0f, 1.0f);
     for (std::size_t i = 0; i < row.count; ++i) {
-        const float* at_rest = &program_.least_gaps[program_.links[row.first + i].first_gap];
+        const float* at_rest = program_.least_gaps.data() + program_.links[row.first + i].first_gap;
         for (std::size_t n = 0; n < near_count_; ++n) {
             const std::size_t s = near_[n];
             float& gap = gaps_[i * now_.size() + s];

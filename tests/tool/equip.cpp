@@ -193,10 +193,10 @@ TEST_CASE("clothing is fitted by name, mirrored, and taken off") {
     const auto both = run_tool("equip " + k_diver + " --fit " + guards + ",both-sides " + pad +
                                "@chest,both-sides -o " + out + " --json");
     REQUIRE_MESSAGE(both.status == 0, both.err);
-    CHECK(json::parse(both.out)["pieces"].size() == 9);
-    for (const json& piece : json::parse(both.out)["pieces"])
-        CHECK(piece["covered_in_clips"].get<double>() > 0.9);
-    CHECK(json::parse(both.out)["findings"].empty());
+    const json on_both = json::parse(both.out);
+    CHECK(on_both["pieces"].size() == 9);
+    for (const json& piece : on_both["pieces"]) CHECK(piece["covered_in_clips"].get<double>() > 0.9);
+    CHECK(on_both["findings"].empty());
     const auto text = run_tool("equip " + k_diver + " --fit '" + guards +
                                "#forearm.left@forearm.left,scale=0.75' -o " + out);
     CHECK(text.out.find("piece.pokes-through") != std::string::npos);
