@@ -135,7 +135,8 @@ void fall(const Script& script) {
     script.run("ragdoll build IN/diver.glb -o OUT/diver.rig.json");
     script.run("ragdoll check OUT/diver.rig.json");
     script.run(
-        "ragdoll drop OUT/diver.rig.json --clip hop-down --frame 14 --height 1.2 --speed 0,0,1.5 "
+        "ragdoll drop OUT/diver.rig.json --clip hop-down --frame 14 --height 1.2 --speed 0,0,1.5 --get-up "
+        "idle "
         "-o OUT/diver-falls.glb --picture OUT/fall.png");
 }
 
@@ -223,7 +224,7 @@ void tell_what_to_open(const Script& script) {
              {"steps-before-after.png", "the hound's trot on steps, unadapted and adapted"},
              {"reach.png", "both hands on their targets, and how far the limbs may swing"},
              {"bodies.png", "the bodies of the diver's and the hound's ragdolls"},
-             {"fall.png", "the diver falling off the quay"},
+             {"fall.png", "the diver falls off the quay and gets up"},
              {"sway.html", "the deckhand's clips without and with her pony tail swinging"},
              {"sway.png", "the deckhand hopping down"},
              {"sockets.png", "the sockets that were suggested: red X, green Y, blue Z"},
