@@ -4,6 +4,7 @@
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
+#include <dendraxis/io/write_file.hpp>
 #include <dendraxis/ragdoll/build.hpp>
 #include <dendraxis/sim/fall_review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -156,4 +157,15 @@ TEST_CASE("drop --get-up from the command line") {
     const auto hasty =
         workshop::run_tool("ragdoll drop " + workshop::k_diver + " --get-up idle --get-up-seconds -1 --json");
     CHECK(hasty.status == 2);
+
+    // Clips that stand still set no pace: it does not take for ever.
+    Character still = workshop::diver();
+    Clip stands = still.clip("idle");
+    stands.transforms.resize(stands.bone_count);
+    still.clips = {stands};
+    const io::OutputFile file{scratch / "still.glb", io::new_glb(still)};
+    io::write_files({&file, 1});
+    REQUIRE(workshop::run_tool("ragdoll drop " + file.path.string() + " --seconds 1 --get-up idle -o " + out)
+                .status == 0);
+    CHECK(io::load_character(out).clip("drop").frame_count() < 60 * 12);
 }

@@ -78,6 +78,8 @@ void keep_worst(std::vector<Measure>& worst, std::vector<Measure> measures) {
 }
 
 constexpr std::size_t k_strip = 6;  // pictures of a fall
+constexpr float k_slowest =
+    0.5f;  // rad/s: joints may turn so fast as they get up, however still the clips are
 
 sim::DropStart start_of(const Character& character, const RagdollDropArguments& arguments) {
     sim::DropStart start;
@@ -262,7 +264,7 @@ int run_ragdoll_drop(const RagdollDropArguments& arguments) {
     options.skin = skin_of_bodies(plan, rig.character, rig.chart);
     const Clip* up = arguments.get_up.empty() ? nullptr : &rig.character.clip(arguments.get_up);
     RagdollSettings settings;
-    settings.fastest_recovery = fastest_turn(rig.character.clips);
+    settings.fastest_recovery = std::max(k_slowest, fastest_turn(rig.character.clips));
     for (std::size_t i = 0; i < std::max<std::size_t>(1, arguments.seeds.size()); ++i) {
         if (!arguments.seeds.empty()) options.seed = arguments.seeds[i];
         sim::Drop drop = sim::run_drop(binding, rig.chart, start, options, ground);
