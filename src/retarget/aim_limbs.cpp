@@ -17,12 +17,6 @@ namespace {
 
 constexpr float k_sinks = 0.1f;  // of a leg's height: what half of is made good
 
-Vec3 position_of(const ChainPoint& point, std::span<const Transform> model) {
-    const Vec3& before = model[static_cast<std::size_t>(point.before)].translation;
-    const Transform& after = model[static_cast<std::size_t>(point.after)];
-    return before + point.share * (after.translation + after.rotation * point.carried - before);
-}
-
 // One limb at rest: its joints, with the tail of its last bone where that has no hand or foot.
 struct RestingLimb {
     RestingLimb(const BodyTree& body, const Chain& limb, std::span<const Transform> model)
@@ -175,7 +169,29 @@ std::optional<LimbAim> aim_between_limbs(const Pairing& pairing, const BodyTree&
     return aim;
 }
 
-bool is_active(const AimProgram& program, const LimbAim& limb, std::span<const Transform> source) {
+void keep_rotation(const Skeleton& skeleton, std::span<Transform> target, int bone, const Quat& rotation) {
+    const Transform above = standing_above(skeleton, target, bone);
+    target[static_cast<std::size_t>(bone)].rotation = (above.rotation.conjugate() * rotation).normalized();
+}
+
+// The next bone comes to the end of this one, if it does not hang from it.
+void bring_next(const Skeleton& skeleton, std::span<Transform> target, const LimbAim::Segment& segment) {
+    if (segment.next == k_no_bone || segment.carries) return;
+    const Transform at = standing(skeleton, target, segment.bone);
+    target[static_cast<std::size_t>(segment.next)].translation =
+        apply(inverse(standing_above(skeleton, target, segment.next)),
+              at.translation + at.rotation * segment.along);
+}
+
+}  // namespace
+
+Vec3 position_of(const ChainPoint& point, std::span<const Transform> model) noexcept {
+    const Vec3& before = model[static_cast<std::size_t>(point.before)].translation;
+    const Transform& after = model[static_cast<std::size_t>(point.after)];
+    return before + point.share * (after.translation + after.rotation * point.carried - before);
+}
+
+bool is_active(const AimProgram& program, const LimbAim& limb, std::span<const Transform> source) noexcept {
     return limb.always || std::any_of(limb.watched.begin(), limb.watched.end(), [&](int bone) {
                const auto b = static_cast<std::size_t>(bone);
                const float unit = program.unit[b];
@@ -183,8 +199,6 @@ bool is_active(const AimProgram& program, const LimbAim& limb, std::span<const T
                       program.slide * program.slide;
            });
 }
-
-}  // namespace
 
 AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, bool leans,
                         const Quat& to_target) {
@@ -234,11 +248,6 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
             to_model_space(skeleton, target, target_model);
             is_known = true;
         }
-        const auto keep = [&](int bone, const Quat& rotation) {
-            const Transform above = standing_above(skeleton, target, bone);
-            target[static_cast<std::size_t>(bone)].rotation =
-                (above.rotation.conjugate() * rotation).normalized();
-        };
         const auto keep_position = [&](const LimbAim::Lean& lean, int hips, const Quat& aimed) {
             const Vec3& up = pairing.target.up;
             const Transform& was = target_model[static_cast<std::size_t>(hips)];
@@ -277,18 +286,28 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
             }
             const bool is_known_direction = wanted.norm() > program.slide;
             const Quat aimed = is_known_direction ? Quat(shortest_arc(now, wanted) * turned) : turned;
-            keep(segment.bone, aimed);
+            keep_rotation(skeleton, target, segment.bone, aimed);
             if (limb.lean) keep_position(*limb.lean, segment.bone, aimed);
-            if (segment.next != k_no_bone && !segment.carries) {
-                const Transform at = standing(skeleton, target, segment.bone);
-                target[static_cast<std::size_t>(segment.next)].translation =
-                    apply(inverse(standing_above(skeleton, target, segment.next)),
-                          at.translation + at.rotation * segment.along);
-            }
+            bring_next(skeleton, target, segment);
         }
         // Hand and foot stand as they stood.
-        for (const int bone : limb.kept) keep(bone, target_model[static_cast<std::size_t>(bone)].rotation);
+        for (const int bone : limb.kept)
+            keep_rotation(skeleton, target, bone, target_model[static_cast<std::size_t>(bone)].rotation);
     }
+}
+
+void aim_along(const LimbAim& limb, std::span<const Vec3> directions, const Skeleton& skeleton,
+               std::span<Transform> target, std::span<Transform> target_model) noexcept {
+    to_model_space(skeleton, target, target_model);
+    for (std::size_t s = 0; s < limb.segments.size(); ++s) {
+        const LimbAim::Segment& segment = limb.segments[s];
+        const Quat& turned = target_model[static_cast<std::size_t>(segment.bone)].rotation;
+        const Quat turn = shortest_arc(turned * segment.along, directions[s]);
+        keep_rotation(skeleton, target, segment.bone, turn * turned);
+        bring_next(skeleton, target, segment);
+    }
+    for (const int bone : limb.kept)
+        keep_rotation(skeleton, target, bone, target_model[static_cast<std::size_t>(bone)].rotation);
 }
 
 }  // namespace dendraxis::detail

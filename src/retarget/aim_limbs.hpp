@@ -71,4 +71,15 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
                std::span<const Transform> source, std::span<Transform> target,
                std::span<Transform> source_model, std::span<Transform> target_model) noexcept;
 
+/// Turns one limb of a local pose so that its segments point along these directions, in model space, the
+/// short way; hand or foot stand as they stood. `target_model` is scratch. Never allocates or throws.
+void aim_along(const LimbAim& limb, std::span<const Vec3> directions, const Skeleton& skeleton,
+               std::span<Transform> target, std::span<Transform> target_model) noexcept;
+
+/// Where the point is in a pose in model space.
+Vec3 position_of(const ChainPoint& point, std::span<const Transform> model) noexcept;
+
+/// Whether the limb is aimed in this local pose of the source.
+bool is_active(const AimProgram& program, const LimbAim& limb, std::span<const Transform> source) noexcept;
+
 }  // namespace dendraxis::detail

@@ -2,6 +2,7 @@
 // bones that overlap by arc length.
 #include "aim_limbs.hpp"
 #include "body_bone.hpp"
+#include "calm_whips.hpp"
 #include "carry_positions.hpp"
 #include "carry_steps.hpp"
 #include "chain_map.hpp"
@@ -379,6 +380,7 @@ Clip Transfer::apply(const Clip& given) const {
 
 Clip Transfer::apply_passes(const Clip& clip, std::size_t first, std::vector<ContactSpan> contacts) const {
     Clip result = apply_turns(clip);
+    calm_whips(*aims_, passes_->pairing, clip, result);
     aim_trunk(clip, result);
     PassRun run{*passes_,
                 clip,

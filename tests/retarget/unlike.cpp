@@ -140,6 +140,35 @@ TEST_CASE("where the source's joints slide, the target's limbs still point there
     CHECK(stage.angle("upper_arm_left", "forearm_left") < 0.1f);
 }
 
+TEST_CASE("where a joint slides through the one before, the target's limb does not whip around") {
+    const Stage stage(sticks::figure({}), sticks::figure({.spine_bones = 3, .bent_knees = 0.1f}),
+                      [](std::size_t f, std::vector<Transform>& pose, const Character& who) {
+                          Transform& forearm = sticks::bone(who, pose, "forearm_left");
+                          const float through = 1.0f - 2.0f * static_cast<float>(f) / 11.0f;
+                          forearm.translation = through * forearm.translation + Vec3(0.0f, 0.0f, 0.01f);
+                      });
+    const auto direction = [&](const Character& who, const Clip& moved, std::size_t f) -> Vec3 {
+        return (Stage::at(who, moved, f, "forearm_left") - Stage::at(who, moved, f, "upper_arm_left"))
+            .normalized();
+    };
+    const auto fastest = [&](const Character& who, const Clip& moved) {
+        float most = 0.0f;
+        for (std::size_t f = 1; f < moved.frame_count(); ++f)
+            most = std::max(most, k_degrees * std::acos(std::clamp(
+                                                  direction(who, moved, f - 1).dot(direction(who, moved, f)),
+                                                  -1.0f, 1.0f)));
+        return most;
+    };
+    CHECK(fastest(stage.source, stage.clip) > 120.0f);
+    CHECK(fastest(stage.target, stage.result) > 120.0f);  // frame by frame nobody knows what comes
+    CHECK(fastest(stage.target, stage.whole) < 55.0f);
+    for (const std::size_t f : {0, 1, 2, 9, 10, 11}) {
+        CAPTURE(f);
+        CHECK((direction(stage.source, stage.clip, f) - direction(stage.target, stage.whole, f)).norm() <
+              0.01f);
+    }
+}
+
 TEST_CASE("a target whose feet hang below the root keeps them at its shins") {
     const Stage stage(sticks::figure({.spine_bones = 3, .bent_knees = 0.1f}),
                       sticks::figure({.loose_feet = true}), walk);
