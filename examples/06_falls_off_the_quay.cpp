@@ -40,7 +40,7 @@ int main(int count, char** words) {
         dx::Ragdoll ragdoll(binding);
 
         dx::sim::World world;
-        world.add_floor(dx::Vec3::Zero(), chart.up);
+        world.add_floor(chart.floor * chart.up, chart.up);
         const auto body = world.add(binding);
 
         const dx::Clip* clip = &diver.clip("hop-down");
@@ -71,7 +71,7 @@ int main(int count, char** words) {
                            ragdoll.lies_face_up() ? "up" : "down");
                 clip = &after;
                 clip_time = 0.0f;
-                controller = ragdoll.recover(clip->frame(0), 1.0f);
+                controller = ragdoll.recover(clip->frame(0), 1.0f, chart.floor);
             }
             clip_time += dt;
             dx::sample(*clip, clip_time, pose);

@@ -29,7 +29,7 @@ int main(int count, char** words) {
         if (hit < 0) throw dx::Error(words[1], std::string("has no body '") + words[3] + "'");
         dx::Ragdoll ragdoll(binding);
         dx::sim::World world;
-        world.add_floor(dx::Vec3::Zero(), chart.up);
+        world.add_floor(chart.floor * chart.up, chart.up);
         const dx::sim::RagdollHandle handle = world.add(binding);
 
         std::vector<dx::Transform> pose(character.skeleton.size());

@@ -100,7 +100,7 @@ int main() {
         const dx::ReleasedProp thing = dx::let_go(dx::prop_body(hat), now, before, 1.0f / clip.fps,
                                                   1.5f * jet + dx::Vec3(0, 0.5f, 0), on_hat->point);
         dx::sim::World world;
-        world.add_floor(dx::Vec3::Zero(), chart.up);
+        world.add_floor(chart.floor * chart.up, chart.up);
         const auto walks = world.add(wearer);
         std::vector<dx::BodyState> bodies(wearer.plan().bodies.size());
         const auto flies = world.add_loose(thing);

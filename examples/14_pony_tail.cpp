@@ -33,7 +33,7 @@ int main(int count, char** words) {
         const dx::RagdollBinding bodies(dx::build_ragdoll(deckhand, chart), chart);
         dx::Ragdoll ragdoll(bodies);
         dx::sim::World world;
-        world.add_floor(dx::Vec3::Zero(), chart.up);
+        world.add_floor(chart.floor * chart.up, chart.up);
         const auto handle = world.add(bodies);
 
         constexpr float dt = 1.0f / 60.0f;

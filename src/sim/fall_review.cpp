@@ -27,7 +27,7 @@ constexpr std::array<Gate, 8> k_gates{{
     {"beyond_range_deg", 3.0f, "fall.beyond-range", "joints go beyond their ranges",
      "see `ragdoll check`; widen the range or make the linked bodies more alike in mass"},
     {"jitter_pct", 0.1f, "fall.jitter", "it trembles while it lies", "see `ragdoll check`"},
-    {"unsettled_seconds", 12.0f, "fall.unsettled", "it does not come to rest",
+    {"unsettled_seconds", 11.9f, "fall.unsettled", "it does not come to rest",
      "let it fall for longer; if it goes on moving, see `ragdoll check`"},
     {"get_up_turn_pct", 101.0f, "fall.gets-up-fast", "a joint turns faster than in any clip as it gets up",
      "give the blend more seconds, or a clip that starts nearer to how it lies"},

@@ -236,6 +236,13 @@ TEST_CASE("arms that hang at rest do not flip through half a turn") {
     }
 }
 
+TEST_CASE("a fall of twelve seconds that never came to rest is found, a short one is not") {
+    const std::vector<Measure> moving{{"unsettled_seconds", 12.0f, 720, ""}};
+    CHECK(holds(sim::judge_fall("figure", moving), "fall.unsettled"));
+    const std::vector<Measure> cut_short{{"unsettled_seconds", 4.0f, 240, ""}};
+    CHECK_FALSE(holds(sim::judge_fall("figure", cut_short), "fall.unsettled"));
+}
+
 TEST_CASE("the fall's verdict on the command line: measures, gate, a figure of odd size") {
     const workshop::Scratch scratch;
     const auto told = workshop::run_tool("ragdoll drop " + workshop::k_diver +
