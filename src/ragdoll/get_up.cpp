@@ -54,6 +54,8 @@ GetUp append_get_up(const RagdollBinding& binding, const Clip& clip, float secon
             throw Error("clip '" + one->name + "'", "cannot be got up into", "",
                         "give a clip of the ragdoll's own skeleton, of one frame at least");
     }
+    if (!(seconds >= 0.0f) || !std::isfinite(seconds))
+        throw Error("getting up", "cannot take that long", "", "give seconds, 0 or more");
     GetUp result;
     result.from = fall.frame_count() - 1;
     result.clip = &clip;
@@ -64,8 +66,9 @@ GetUp append_get_up(const RagdollBinding& binding, const Clip& clip, float secon
     ragdoll.let_go();
     result.controller = ragdoll.recover(clip.frame(0), seconds, ground);
     const float step = 1.0f / fall.fps;
-    for (float time = step; result.to == 0 || time <= clip.seconds() + 0.5f * step; time += step) {
-        sample(clip, time, pose);
+    const auto rest_of_clip = static_cast<std::size_t>(std::lround(clip.seconds() * fall.fps));
+    for (std::size_t f = 1; result.to == 0 || f <= rest_of_clip; ++f) {
+        sample(clip, static_cast<float>(f) * step, pose);
         ragdoll.animate(pose, result.controller, step);
         ragdoll.pose(pose);
         in_fall.put(ragdoll.controller(), pose);

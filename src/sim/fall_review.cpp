@@ -137,17 +137,25 @@ class FallMeasurer {
         return worst;
     }
 
+    // How deep the skin is in the floor, hundredths of the height, and where; negative above it.
+    std::pair<float, std::string> depth_in(std::span<const Transform> pose) const {
+        std::pair<float, std::string> deepest{-1e30f, ""};
+        const std::vector<std::vector<Vec3>> skins = skin_in(pose);
+        for (std::size_t m = 0; m < skins.size(); ++m) {
+            for (std::uint32_t v = 0; v < skins[m].size(); ++v) {
+                const float depth =
+                    k_percent * (fall_.chart->floor - fall_.chart->up.dot(skins[m][v])) / height_;
+                if (depth > deepest.first) deepest = {depth, bone_at(m, v)};
+            }
+        }
+        return deepest;
+    }
+
     Measure below_ground() const {
         Measure worst{"below_ground_pct", 0.0f, -1, ""};
         if (!fall_.is_level || frames_ == 0) return worst;
-        const std::vector<std::vector<Vec3>> skins = skin_in(fall_.clip->frame(frames_ - 1));
-        for (std::size_t m = 0; m < skins.size(); ++m) {
-            for (std::uint32_t v = 0; v < skins[m].size(); ++v) {
-                const float depth = fall_.chart->floor - fall_.chart->up.dot(skins[m][v]);
-                if (worst.frame < 0 || k_percent * depth / height_ > worst.value)
-                    keep(worst, std::max(0.0f, k_percent * depth / height_), frames_ - 1, bone_at(m, v));
-            }
-        }
+        const auto [depth, where] = depth_in(fall_.clip->frame(frames_ - 1));
+        if (!where.empty()) keep(worst, std::max(0.0f, depth), frames_ - 1, where);
         return worst;
     }
 
@@ -200,20 +208,6 @@ class FallMeasurer {
             before = std::move(now);
         }
         return worst;
-    }
-
-    // How deep the skin is in the floor, hundredths of the height, and where; negative above it.
-    std::pair<float, std::string> depth_in(std::span<const Transform> pose) const {
-        std::pair<float, std::string> deepest{-1e30f, ""};
-        const std::vector<std::vector<Vec3>> skins = skin_in(pose);
-        for (std::size_t m = 0; m < skins.size(); ++m) {
-            for (std::uint32_t v = 0; v < skins[m].size(); ++v) {
-                const float depth =
-                    k_percent * (fall_.chart->floor - fall_.chart->up.dot(skins[m][v])) / height_;
-                if (depth > deepest.first) deepest = {depth, bone_at(m, v)};
-            }
-        }
-        return deepest;
     }
 
     Measure up_below() const {

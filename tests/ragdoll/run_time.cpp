@@ -49,6 +49,11 @@ struct Stage {
     void frames(const Clip& clip, int count) {
         for (int i = 0; i < count; ++i) animate(clip), simulate();
     }
+    void fall_out_of(const char* clip, int count) {
+        frames(character.clip(clip), 20);
+        ragdoll.let_go();
+        frames(character.clip(clip), count);
+    }
 };
 
 float farthest_apart(const Skeleton& skeleton, std::span<const Transform> a, std::span<const Transform> b) {
@@ -309,10 +314,7 @@ TEST_CASE("a figure whose origin is at its pelvis gets up on the ground, not in 
 
 TEST_CASE("getting up no joint turns faster than it may, also from half a turn off") {
     Stage stage;
-    const Clip& stroll = stage.character.clip("stroll");
-    stage.frames(stroll, 20);
-    stage.ragdoll.let_go();
-    stage.frames(stroll, 180);
+    stage.fall_out_of("stroll", 180);
     std::vector<Transform> first = rest_pose(stage.character.skeleton);
     // An arm that waves about the pose half a turn off.
     const auto arm = static_cast<std::size_t>(stage.character.skeleton.find("upper_arm_left"));
@@ -346,10 +348,7 @@ TEST_CASE("getting up no joint turns faster than it may, also from half a turn o
 
 TEST_CASE("getting up ends, also into a clip that turns faster than joints may") {
     Stage stage;
-    const Clip& stroll = stage.character.clip("stroll");
-    stage.frames(stroll, 20);
-    stage.ragdoll.let_go();
-    stage.frames(stroll, 120);
+    stage.fall_out_of("stroll", 120);
     const auto head = static_cast<std::size_t>(stage.character.skeleton.find("head"));
     std::vector<Transform> pose = rest_pose(stage.character.skeleton);
     stage.ragdoll.recover(pose, 0.5f);

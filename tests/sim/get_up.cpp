@@ -13,6 +13,7 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <cmath>
 
 using namespace dendraxis;
 
@@ -139,6 +140,8 @@ TEST_CASE("a hasty or buried get-up is found") {
     Clip other = idle;
     other.bone_count -= 1;
     CHECK_THROWS_AS(append_get_up(fallen.binding, other, 1.0f, {}, {}, fallen.clip), Error);
+    for (const float seconds : {-1.0f, std::nanf(""), HUGE_VALF})
+        CHECK_THROWS_AS(append_get_up(fallen.binding, idle, seconds, {}, {}, fallen.clip), Error);
 }
 
 TEST_CASE("drop --get-up from the command line") {

@@ -135,9 +135,8 @@ void fall(const Script& script) {
     script.run("ragdoll build IN/diver.glb -o OUT/diver.rig.json");
     script.run("ragdoll check OUT/diver.rig.json");
     script.run(
-        "ragdoll drop OUT/diver.rig.json --clip hop-down --frame 14 --height 1.2 --speed 0,0,1.5 --get-up "
-        "idle "
-        "-o OUT/diver-falls.glb --picture OUT/fall.png");
+        "ragdoll drop OUT/diver.rig.json --clip hop-down --frame 14 --height 1.2 --speed 0,0,1.5 "
+        "--get-up idle -o OUT/diver-falls.glb --picture OUT/fall.png");
 }
 
 // Hair and coat tails, as the body moves them.

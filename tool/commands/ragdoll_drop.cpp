@@ -78,8 +78,7 @@ void keep_worst(std::vector<Measure>& worst, std::vector<Measure> measures) {
 }
 
 constexpr std::size_t k_strip = 6;  // pictures of a fall
-constexpr float k_slowest =
-    0.5f;  // rad/s: joints may turn so fast as they get up, however still the clips are
+constexpr float k_slowest = 0.5f;   // rad/s: so fast joints get up even if all clips are still
 
 sim::DropStart start_of(const Character& character, const RagdollDropArguments& arguments) {
     sim::DropStart start;

@@ -19,7 +19,7 @@ struct GetUp {
 /// The blend is that of `Ragdoll::recover` with these settings and this ground (along up in model space); it
 /// takes `seconds`, or longer where `fastest_recovery` asks for it. What is above the hips stays where it was
 /// as the character fell. Throws `Error` if the fall or `clip` has no frame, or is of other bones than the
-/// binding's skeleton.
+/// binding's skeleton, and if `seconds` is below 0 or not finite.
 GetUp append_get_up(const RagdollBinding& binding, const Clip& clip, float seconds,
                     const RagdollSettings& settings, std::optional<float> ground, Clip& fall);
 

@@ -41,7 +41,7 @@ struct RagdollSettings {
     float landing_speed = 7.0f;     ///< m/s: landing faster lets the body go
     float hit_impulse = 40.0f;      ///< N s: a harder hit lets it go
     float most_speed_up = 12.0f;    ///< m/s: what a hit changes a body's speed by at the most
-    float fastest_recovery = 8.0f;  ///< rad/s: no joint turns faster while it gets back to the animation
+    float fastest_recovery = 8.0f;  ///< rad/s: no joint turns faster on its way back to the animation
     float turn_to_lie = 0.6f;       ///< of hips-to-head that is level: from there on the body counts as lying
     std::string profile = "fall";   ///< what is let go where no other is named
     std::string alive;              ///< the profile that is free while the animation plays; empty: none
@@ -94,10 +94,9 @@ class Ragdoll {
     /// Blends from where the bodies are to the animation, which from now on starts at `first_pose` (a clip
     /// for getting up): the character controller is put where the body lies, on the ground below it, turned
     /// so that facing is kept. `ground`: how high that ground is, along up in the world; without it, as deep
-    /// as the lowest body lies. Takes `seconds`, or longer if a joint would turn faster than
-    /// `fastest_recovery`, or than the animation where that is faster; a joint that is half a turn off keeps
-    /// to one way. No body sinks into the ground
-    /// on the way. Returns the character controller.
+    /// as the lowest body lies. No body sinks into it on the way. Takes `seconds`, or longer if a joint would
+    /// turn faster than `fastest_recovery` (or than the animation, if that is faster); a joint that is half a
+    /// turn off keeps to one way. Returns the character controller.
     Transform recover(std::span<const Transform> first_pose, float seconds,
                       std::optional<float> ground = std::nullopt) noexcept;
     /// Back to the animation at once.

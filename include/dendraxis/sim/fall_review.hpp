@@ -18,7 +18,7 @@ struct BakedFall {
     bool is_level = true;                 ///< whether it fell onto a level floor at the soles
     std::optional<float> settled{};       ///< `DropFigures::settled`
     std::optional<GetUp> get_up{};        ///< where the clip goes on with getting up
-    float fastest = 0.0f;                 ///< `fastest_turn` of the character's clips
+    float fastest = 0.0f;                 ///< rad/s: what `get_up_turn_pct` is told in
 };
 
 /// Measures of a fall, always the same ones in the same order; lengths in hundredths of the character's
@@ -32,9 +32,9 @@ struct BakedFall {
 /// second, if all bodies came to rest. `unsettled_seconds`: how long the fall lasts without coming to rest; 0
 /// if it does.
 /// The fall ends where the character gets up; then there are two more:
-/// `get_up_turn_pct`: how fast a joint turns at most as the character gets up, in hundredths of the fastest
-/// that its clips turn one. `get_up_below_pct`: how deep the skin is in a level floor meanwhile, beyond how
-/// it lay and how the clip itself stands.
+/// `get_up_turn_pct`: how fast a joint turns at most as the character gets up, in hundredths of `fastest`.
+/// `get_up_below_pct`: how deep the skin is in a level floor meanwhile, beyond how it lay and how the clip
+/// itself stands.
 std::vector<Measure> fall_measures(const BakedFall& fall);
 
 /// The most that passes; negative: no gate.

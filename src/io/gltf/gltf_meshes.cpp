@@ -123,15 +123,6 @@ bool bind_to_node(const GltfFile& file, int node, const Character& character, co
     return true;
 }
 
-// From a node's frame to that of one above it. The upper one may have no size, as a prop has none where it is
-// not.
-Affine matrix_below(const GltfFile& file, int node, int above) {
-    Affine matrix = Affine::Identity();
-    for (; node != above && node != -1; node = file.parents[static_cast<std::size_t>(node)])
-        matrix = node_matrix(file.model.nodes[static_cast<std::size_t>(node)]) * matrix;
-    return matrix;
-}
-
 // What a prop's file shows at rest, told in the space of the node that is the prop: its own bones are none of
 // the body's.
 void settle_in_prop(const GltfFile& file, int node, int prop, SkinnedMesh& mesh) {
@@ -159,10 +150,12 @@ bool bind_to_prop(const GltfFile& file, int node, int prop, const Character& cha
                   const std::vector<int>& bone_of, const Primitive& primitive, SkinnedMesh& mesh,
                   const std::string& where) {
     const int skin = file.model.nodes[static_cast<std::size_t>(node)].skin;
-    if (skin != -1)
+    if (skin != -1) {
         bind_to_skin(file, file.model.skins[static_cast<std::size_t>(skin)], bone_of, mesh, where);
-    else
-        mesh.bones = {0}, mesh.inverse_bind = {Affine::Identity()};
+    } else {
+        mesh.bones = {0};
+        mesh.inverse_bind = {Affine::Identity()};
+    }
     read_influences(file, primitive, mesh, where);
     settle_in_prop(file, node, prop, mesh);
     mesh.joints.assign(mesh.positions.size(), {0, 0, 0, 0});

@@ -25,6 +25,9 @@ void read_declared_roles(const GltfFile& file, Character& character);
 /// The local transform of a node.
 Affine node_matrix(const tinygltf::Node& node);
 
+/// From the frame of a node to that of one above it, at rest. The upper one may have no size.
+Affine matrix_below(const GltfFile& file, int node, int above);
+
 /// From the frame of a node to the file's world, at rest.
 Affine world_matrix(const GltfFile& file, int node);
 

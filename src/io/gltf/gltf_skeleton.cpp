@@ -187,10 +187,14 @@ Affine node_matrix(const tinygltf::Node& node) {
     return matrix;
 }
 
-Affine world_matrix(const GltfFile& file, int node) {
+Affine matrix_below(const GltfFile& file, int node, int above) {
     Affine matrix = Affine::Identity();
-    for (; node != -1; node = parent_of(file, node)) matrix = node_matrix(node_at(file, node)) * matrix;
+    for (; node != above; node = parent_of(file, node)) matrix = node_matrix(node_at(file, node)) * matrix;
     return matrix;
+}
+
+Affine world_matrix(const GltfFile& file, int node) {
+    return matrix_below(file, node, -1);
 }
 
 bool is_a_prop(const tinygltf::Node& node) {

@@ -47,7 +47,7 @@ int add_mesh(Glb& glb, Importer& importer, const Prop& prop, const Affine& mirro
             }
             for (const auto& [key, value] : source["attributes"].items()) {
                 if (key.starts_with("TEXCOORD_") || key.starts_with("COLOR_"))
-                    attributes[key] = importer.accessor(value.get<int>());
+                    attributes[key] = importer.bring("accessors", value.get<int>());
             }
             std::vector<std::uint32_t> corners;
             for (const auto& t : mesh.triangles) {
@@ -57,7 +57,7 @@ int add_mesh(Glb& glb, Importer& importer, const Prop& prop, const Affine& mirro
             Json primitive{{"attributes", std::move(attributes)},
                            {"indices", add_accessor<std::uint32_t>(glb, corners, 1, 5125, false, 34963)}};
             if (source.contains("material"))
-                primitive["material"] = importer.material(source["material"].get<int>());
+                primitive["material"] = importer.bring("materials", source["material"].get<int>());
             primitives.push_back(std::move(primitive));
         }
     }
@@ -74,9 +74,9 @@ Json own_nodes(Glb& glb, Importer& importer, const Affine& mirror, bool mirrored
     }
     Json tops = Json::array();
     for (std::size_t n = 0; n < nodes.size(); ++n) {
-        if (!is_below[n]) tops.push_back(importer.node(static_cast<int>(n)));
+        if (!is_below[n]) tops.push_back(importer.bring("nodes", static_cast<int>(n)));
     }
-    importer.animations();
+    importer.bring_animations();
     if (!mirrored) return tops;
     const Transform over = from_affine(mirror);
     return Json::array({push(glb.json, "nodes",

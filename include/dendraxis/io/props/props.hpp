@@ -34,11 +34,11 @@ struct PropFlight {
 };
 
 /// The character's file with the props as plain nodes below their bones (`prop NAME`), so that any viewer
-/// shows them and every clip carries them. Materials and pictures come along. A prop that
-/// bends or has clips of its own keeps its nodes, skin and clips below that node, and its clips go into the
-/// character's of the same names, else beside them; any other is one mesh as it lies at rest. A carried prop
-/// has a node a place, one that is let go a second one in the scene; the clips switch them by their sizes.
-/// `clips` take the place of the file's of the same names. Throws `Error`.
+/// shows them and every clip carries them. Materials and pictures come along. A prop that bends or has
+/// clips of its own keeps its nodes and skin below that node; its clips go into the character's of the same
+/// names, else beside them. Any other is one mesh as it lies at rest. A carried prop has a node a place, one
+/// that is let go a second one in the scene; the clips switch them by their sizes. `clips` take the place of
+/// the file's of the same names. Throws `Error`.
 std::vector<std::uint8_t> glb_with_props(const Character& character, const SocketBinding& sockets,
                                          std::span<const PropMount> mounts,
                                          std::span<const CarriedProp> carried = {},
