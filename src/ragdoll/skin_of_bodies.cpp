@@ -10,11 +10,12 @@
 namespace dendraxis {
 namespace {
 
-constexpr int k_coarse = 256;                    // directions
-constexpr int k_fine = 2048;                     // of bodies of so many positions at the most
-constexpr std::size_t k_most_for_fine = 20'000;  // else twice the coarse ones
-constexpr float k_left_out = 0.001f;             // of the height: what may stand out of the chosen ones
-constexpr float k_good_share = 0.03f;            // of a vertex
+constexpr int k_coarse = 64;  // directions
+constexpr int k_fine = 2048;  // of bodies of so many positions at the most
+constexpr int k_fine_of_many = 512;
+constexpr std::size_t k_most_for_fine = 20'000;
+constexpr float k_left_out = 0.001f;   // of the height: what may stand out of the chosen ones
+constexpr float k_good_share = 0.03f;  // of a vertex
 
 // Evenly over the ball: R. Swinbank and R. J. Purser, "Fibonacci grids" (2006).
 Vec3 direction(int index, int count) {
@@ -38,7 +39,7 @@ std::vector<Vec3> outermost_of(const std::vector<Vec3>& positions, float left_ou
         const Vec3& position = farthest(positions, direction(i, k_coarse));
         if (std::find(chosen.begin(), chosen.end(), position) == chosen.end()) chosen.push_back(position);
     }
-    const int fine = positions.size() > k_most_for_fine ? 2 * k_coarse : k_fine;
+    const int fine = positions.size() > k_most_for_fine ? k_fine_of_many : k_fine;
     for (int i = 0; i < fine; ++i) {
         const Vec3 way = direction(i, fine);
         const Vec3& position = farthest(positions, way);

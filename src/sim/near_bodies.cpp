@@ -17,9 +17,9 @@ const BodyTag* tag_on(const btBroadphaseProxy* proxy) {
         static_cast<const btCollisionObject*>(proxy->m_clientObject)->getUserPointer());
 }
 
-// The square of the distance between two lines, given by their middles and half ways.
-float squared_distance(const Vec3& a, const Vec3& half_a, const Vec3& b, const Vec3& half_b) {
-    const Vec3 apart = a - b;
+// The square of the distance between two lines, given by the way from middle to middle and by half of each.
+float squared_distance(const Vec3& to, const Vec3& half_a, const Vec3& half_b) {
+    const Vec3 apart = -to;
     const float aa = half_a.squaredNorm();
     const float bb = half_b.squaredNorm();
     const float ab = half_a.dot(half_b);
@@ -32,17 +32,29 @@ float squared_distance(const Vec3& a, const Vec3& half_a, const Vec3& b, const V
     return (apart + s * half_a - t * half_b).squaredNorm();
 }
 
+// Whether a face of the box lies between it and the capsule, whose middle and half way are told from the
+// box's.
+bool is_parted(const btTransform& at_box, const Vec3& half, const Vec3& to, const Vec3& half_line,
+               float reach) {
+    if (half.x() <= 0.0f) return false;
+    const Eigen::Matrix3f axes = from_bullet(at_box.getBasis());
+    const Vec3 room = (axes.transpose() * to).cwiseAbs() - (axes.transpose() * half_line).cwiseAbs() - half;
+    return room.maxCoeff() > reach;
+}
+
 bool is_near(const btBroadphasePair& pair, const BodyTag& a, const BodyTag& b) {
     const auto frame = [](const btBroadphaseProxy* proxy) -> const btTransform& {
         return static_cast<const btCollisionObject*>(proxy->m_clientObject)->getWorldTransform();
     };
     const btTransform& at_a = frame(pair.m_pProxy0);
     const btTransform& at_b = frame(pair.m_pProxy1);
+    const Vec3 line_a = a.half_line * from_bullet(at_a.getBasis().getColumn(1));
+    const Vec3 line_b = b.half_line * from_bullet(at_b.getBasis().getColumn(1));
+    const Vec3 to = from_bullet(at_b.getOrigin() - at_a.getOrigin());
     const float reach = a.radius + b.radius + k_margin;
-    return squared_distance(from_bullet(at_a.getOrigin()),
-                            a.half_line * from_bullet(at_a.getBasis().getColumn(1)),
-                            from_bullet(at_b.getOrigin()),
-                            b.half_line * from_bullet(at_b.getBasis().getColumn(1))) < reach * reach;
+    return squared_distance(to, line_a, line_b) < reach * reach &&
+           !is_parted(at_a, a.box_half, to, line_b, b.radius + k_margin) &&
+           !is_parted(at_b, b.box_half, to, line_a, a.radius + k_margin);
 }
 
 // Whether a body is near a level floor, which is in the way of everything by its box.
@@ -52,8 +64,10 @@ bool is_near_floor(const btCollisionObject& ground, const btBroadphaseProxy* pro
     const btTransform& at = static_cast<const btCollisionObject*>(proxy->m_clientObject)->getWorldTransform();
     const btVector3& normal = plane.getPlaneNormal();
     const float height = normal.dot(at.getOrigin()) - plane.getPlaneConstant();
-    if (tag.skin != nullptr) return height < tag.skin_reach + k_margin;
-    return height < tag.half_line * std::abs(normal.dot(at.getBasis().getColumn(1))) + tag.radius + k_margin;
+    const Vec3 slope = from_bullet(normal * at.getBasis());  // of the body's axes
+    if (tag.skin != nullptr)
+        return height + slope.dot(tag.skin_middle) < slope.cwiseAbs().dot(tag.skin_half) + k_margin;
+    return height < tag.half_line * std::abs(slope.y()) + tag.radius + k_margin;
 }
 
 const btCollisionObject& object_of(const btBroadphaseProxy* proxy) {
@@ -79,6 +93,7 @@ bool may_meet(const BodyTag& a, const BodyTag& b) {
 BodyTag tag_of(const Shape& shape) {
     BodyTag tag;
     if (shape.kind == ShapeKind::box) {
+        tag.box_half = shape.half;
         tag.radius = std::hypot(shape.half.x(), shape.half.z());
         tag.half_line = shape.half.y();
     } else {

@@ -23,8 +23,10 @@ struct BodyTag {
     const std::vector<char>* not_yet = nullptr;    ///< the same: pairs that were in each other when let go
     std::size_t body_count = 0;
     btCollisionShape* skin = nullptr;  ///< what touches the ground in place of the shape; may be null
-    float skin_reach = 0.0f;           ///< how far it reaches from the body's middle
-    float half_line = 0.0f;            ///< of a capsule along its own y that holds the shape
+    Vec3 skin_middle = Vec3::Zero();   ///< of the box around it, along the body's axes
+    Vec3 skin_half = Vec3::Zero();
+    Vec3 box_half = Vec3::Zero();  ///< of a box; zero of other shapes
+    float half_line = 0.0f;        ///< of a capsule along its own y that holds the shape
     float radius = 0.0f;
 };
 
@@ -35,8 +37,9 @@ struct PairFilter : public btOverlapFilterCallback {
     bool needBroadphaseCollision(btBroadphaseProxy* a, btBroadphaseProxy* b) const override;
 };
 
-/// For `btCollisionDispatcher::setNearCallback`: two bodies are looked at only where the capsules around them
-/// are near. Source: C. Ericson, "Real-Time Collision Detection" (2005), 5.1.9.
+/// For `btCollisionDispatcher::setNearCallback`: two bodies are looked at only if the capsules around them
+/// are near and no face of a box parts them. Source: C. Ericson, "Real-Time Collision Detection"
+/// (2005), 5.1.9 and 5.2.1.
 void look_if_near(btBroadphasePair& pair, btCollisionDispatcher& dispatcher, const btDispatcherInfo& info);
 
 }  // namespace dendraxis::sim

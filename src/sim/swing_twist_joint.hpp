@@ -20,6 +20,7 @@ class SwingTwistJoint : public btTypedConstraint {
     void place(const JointAnchor& anchor);
     /// Pulls toward a turn away from rest with at most so many N m; 0: not at all.
     void drive(const Quat& target, float pull);
+    bool is_driven() const { return pull_ > 0.0f; }
     /// So much time has passed: takes back a little of what the range was widened by.
     void age(float seconds) { age_ += seconds; }
 

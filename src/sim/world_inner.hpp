@@ -4,6 +4,7 @@
 #include <dendraxis/sim/world.hpp>
 
 #include "bullet_types.hpp"
+#include "engine_parts.hpp"
 #include "near_bodies.hpp"
 #include "swing_twist_joint.hpp"
 
@@ -11,16 +12,10 @@
 
 #include <BulletCollision/BroadphaseCollision/btDbvtBroadphase.h>
 #include <BulletCollision/CollisionDispatch/btCollisionDispatcher.h>
-#include <BulletCollision/CollisionDispatch/btDefaultCollisionConfiguration.h>
-#include <BulletCollision/CollisionShapes/btBoxShape.h>
 #include <BulletCollision/CollisionShapes/btBvhTriangleMeshShape.h>
-#include <BulletCollision/CollisionShapes/btCapsuleShape.h>
 #include <BulletCollision/CollisionShapes/btConvexHullShape.h>
-#include <BulletCollision/CollisionShapes/btSphereShape.h>
 #include <BulletCollision/CollisionShapes/btStaticPlaneShape.h>
 #include <BulletCollision/CollisionShapes/btTriangleMesh.h>
-#include <BulletDynamics/ConstraintSolver/btSequentialImpulseConstraintSolver.h>
-#include <BulletDynamics/Dynamics/btDiscreteDynamicsWorld.h>
 
 #include <algorithm>
 #include <cmath>
@@ -32,69 +27,18 @@ inline constexpr float k_still_speed = 0.04f;             // m/s: below it for t
 inline constexpr float k_still_angular_velocity = 0.12f;  // rad/s
 inline constexpr float k_slow_angular_velocity = 0.8f;    // rad/s: below it, rolling friction
 inline constexpr float k_rolling = 2.5f;                  // rad/s2
-inline constexpr float k_root_damping = 1.0f;             // 1/s
-inline constexpr int k_pooled_contacts = 256;
-inline constexpr int k_last_passes = 3;
-inline constexpr float k_at_odds = 1.5f;             // m/s or rad/s that a row still asks for
+inline constexpr float k_calm_speed = 0.15f;         // m/s: limp and slower than this, a figure calms down
+inline constexpr float k_calm_after = 1.0f;          // seconds
+inline constexpr float k_calming = 10.0f;                 // 1/s more damping after a second, then with its square
+inline constexpr float k_most_calming = 400.0f;           // 1/s
+inline constexpr float k_root_damping = 1.0f;        // 1/s
 inline constexpr float k_contact_ahead = 0.02f;      // metres
 inline constexpr float k_contact_correction = 0.3f;  // of the depth of a contact, a step
-
-inline btTransform transform_of(const BodyState& state) {
-    return btTransform(to_bullet(state.turn), to_bullet(state.position));
-}
-
-inline std::unique_ptr<btCollisionShape> make_shape(const Shape& shape) {
-    switch (shape.kind) {
-        case ShapeKind::box:
-            return std::make_unique<btBoxShape>(to_bullet(shape.half));
-        case ShapeKind::sphere:
-            return std::make_unique<btSphereShape>(shape.half.x());
-        case ShapeKind::capsule:
-            break;
-    }
-    return std::make_unique<btCapsuleShape>(shape.half.x(),
-                                            2.0f * std::max(0.0f, shape.half.y() - shape.half.x()));
-}
 
 inline bool is_finite(const BodyState& state) {
     return state.position.allFinite() && state.turn.coeffs().allFinite() && state.velocity.allFinite() &&
            state.angular_velocity.allFinite();
 }
-
-// The engine's own pools hold thousands of contacts and come to megabytes a world; more than this is
-// allocated one by one.
-inline btDefaultCollisionConstructionInfo pool_sizes() {
-    btDefaultCollisionConstructionInfo sizes;
-    sizes.m_defaultMaxPersistentManifoldPoolSize = k_pooled_contacts;
-    sizes.m_defaultMaxCollisionAlgorithmPoolSize = k_pooled_contacts;
-    return sizes;
-}
-
-// The engine solves joints, then contacts, in every round; what contacts push apart last stays apart. Here
-// the joints are solved again after the contacts, from the tips to the root, until no row asks for much.
-class JointsLastSolver : public btSequentialImpulseConstraintSolver {
- protected:
-    btScalar solveSingleIteration(int iteration, btCollisionObject** bodies, int body_count,
-                                  btPersistentManifold** manifolds, int manifold_count,
-                                  btTypedConstraint** constraints, int constraint_count,
-                                  const btContactSolverInfo& info, btIDebugDraw* drawer) override {
-        const btScalar left = btSequentialImpulseConstraintSolver::solveSingleIteration(
-            iteration, bodies, body_count, manifolds, manifold_count, constraints, constraint_count, info,
-            drawer);
-        if (iteration + 1 < info.m_numIterations) return left;
-        for (int pass = 0; pass < k_last_passes; ++pass) {
-            btScalar worst = 0.0f;
-            for (int row = m_tmpSolverNonContactConstraintPool.size() - 1; row >= 0; --row) {
-                btSolverConstraint& one = m_tmpSolverNonContactConstraintPool[row];
-                const btScalar change = resolveSingleConstraintRowGeneric(
-                    m_tmpSolverBodyPool[one.m_solverBodyIdA], m_tmpSolverBodyPool[one.m_solverBodyIdB], one);
-                worst = std::max(worst, std::abs(change));
-            }
-            if (worst < k_at_odds) break;
-        }
-        return left;
-    }
-};
 
 struct Figure {
     const RagdollBinding* binding = nullptr;
@@ -107,6 +51,7 @@ struct Figure {
     std::vector<std::pair<std::size_t, std::size_t>> within;  // pairs of `not_yet`
     std::vector<std::unique_ptr<BodyTag>> tags;
     std::vector<float> kept_angular_velocity;  // by damping, a step
+    float calm_for = 0.0f;                     // seconds
     std::vector<BodyMotion> motions;
     std::vector<char> linked;     // joints that are in the world
     std::vector<BodyState> from;  // kinematic bodies: where they come from
@@ -130,6 +75,7 @@ struct World::Inner {
         dispatcher.setDispatcherFlags(dispatcher.getDispatcherFlags() &
                                       ~btCollisionDispatcher::CD_USE_RELATIVE_CONTACT_BREAKING_THRESHOLD);
         dispatcher.setNearCallback(look_if_near);
+        world.getDispatchInfo().m_useContinuous = false;
         world.setForceUpdateAllAabbs(false);  // what sleeps or never moves keeps its box
         world.getPairCache()->setOverlapFilterCallback(&filter);
         world.setGravity(to_bullet(settings.gravity));
@@ -208,11 +154,13 @@ struct World::Inner {
             if (skin[b].size() < 4) continue;
             auto hull = std::make_unique<btConvexHullShape>();
             hull->setMargin(0.0f);
-            for (const Vec3& point : skin[b]) {
-                hull->addPoint(to_bullet(point), false);
-                made.tags[b]->skin_reach = std::max(made.tags[b]->skin_reach, point.norm());
-            }
+            for (const Vec3& point : skin[b]) hull->addPoint(to_bullet(point), false);
             hull->recalcLocalAabb();
+            btVector3 least;
+            btVector3 most;
+            hull->getAabb(btTransform::getIdentity(), least, most);
+            made.tags[b]->skin_middle = from_bullet(0.5f * (least + most));
+            made.tags[b]->skin_half = from_bullet(0.5f * (most - least));
             made.tags[b]->skin = hull.get();
             made.skins.push_back(std::move(hull));
         }
@@ -389,6 +337,34 @@ struct World::Inner {
         body.setAngularVelocity(angular_velocity * (kept * by));
     }
 
+    // Whether it is limp, would fall, and hardly moves: by the speed that has its energy.
+    bool is_calm(const Figure& one) const {
+        if (gravity.squaredNorm() < 1.0f) return false;
+        float energy = 0.0f;
+        float mass = 0.0f;
+        for (std::size_t b = 0; b < one.bodies.size(); ++b) {
+            if (one.motions[b] != BodyMotion::free) return false;
+            mass += one.binding->plan().bodies[b].mass;
+            energy += one.binding->plan().bodies[b].mass * one.bodies[b]->getLinearVelocity().length2();
+        }
+        if (energy > mass * k_calm_speed * k_calm_speed) return false;
+        return std::none_of(one.joints.begin(), one.joints.end(),
+                            [](const auto& joint) { return joint != nullptr && joint->is_driven(); });
+    }
+
+    // A limp figure that only creeps any more is held back more and more, until it lies still.
+    void tame(Figure& one) const {
+        one.calm_for = is_calm(one) ? one.calm_for + settings.step : 0.0f;
+        const float seconds = std::max(0.0f, one.calm_for - k_calm_after);
+        const float more = std::min(k_calming * seconds * seconds, k_most_calming);
+        const float kept = std::max(0.0f, 1.0f - more * settings.step);
+        for (std::size_t b = 0; b < one.bodies.size(); ++b) {
+            if (one.motions[b] != BodyMotion::free) continue;
+            tame(*one.bodies[b], kept * one.kept_angular_velocity[b]);
+            if (more > 0.0f) one.bodies[b]->setLinearVelocity(kept * one.bodies[b]->getLinearVelocity());
+        }
+    }
+
     void step_once(float share) {
         carry(share, settings.step);
         for (Figure& one : figures) {
@@ -397,11 +373,7 @@ struct World::Inner {
             }
         }
         world.stepSimulation(settings.step, 0);
-        for (Figure& one : figures) {
-            for (std::size_t b = 0; b < one.bodies.size(); ++b) {
-                if (one.motions[b] == BodyMotion::free) tame(*one.bodies[b], one.kept_angular_velocity[b]);
-            }
-        }
+        for (Figure& one : figures) tame(one);
         for (Loose& thing : loose) {
             if (thing.body != nullptr) tame(*thing.body, 1.0f);
         }
@@ -415,7 +387,7 @@ struct World::Inner {
     PairFilter filter;
     btDbvtBroadphase broadphase;
     JointsLastSolver solver;
-    btDiscreteDynamicsWorld world;
+    UnsweptWorld world;
     std::vector<std::unique_ptr<btTriangleMesh>> meshes;
     std::vector<std::unique_ptr<btCollisionShape>> ground_shapes;
     std::vector<std::unique_ptr<btRigidBody>> grounds;

@@ -83,6 +83,43 @@ TEST_CASE("pinned by the head it hangs together, let go it falls, taken out it i
     CHECK_THROWS(hung.world.states(hung.handle, hung.states));
 }
 
+TEST_CASE(
+    "a limp figure that only creeps is held back until it lies still; a driven one and one without weight "
+    "are not") {
+    sim::WorldSettings slippery;
+    slippery.friction = 0.0f;
+    slippery.bodies_touch = false;
+    // How fast it is after three seconds of a draft that gives all of it 0.1 m/s each second.
+    const auto speed_in_draft = [&](const sim::WorldSettings& settings, bool driven) {
+        Hung hung(settings);
+        hung.world.add_floor(Vec3::Zero(), Vec3::UnitY());
+        hung.run(300);
+        if (driven) hung.world.drive(hung.handle, 0, Quat::Identity(), 0.001f);
+        const auto speed = [&] {
+            float momentum = 0.0f;
+            float mass = 0.0f;
+            for (std::size_t b = 0; b < hung.states.size(); ++b) {
+                mass += hung.binding.plan().bodies[b].mass;
+                momentum += hung.binding.plan().bodies[b].mass * hung.states[b].velocity.x();
+            }
+            return momentum / mass;
+        };
+        const float before = speed();
+        for (int i = 0; i < 180; ++i) {
+            for (std::size_t b = 0; b < hung.states.size(); ++b)
+                hung.world.push(hung.handle, static_cast<int>(b),
+                                Vec3(0.1f / 60.0f * hung.binding.plan().bodies[b].mass, 0, 0),
+                                hung.states[b].position);
+            hung.run(1);
+        }
+        return speed() - before;
+    };
+    CHECK(std::abs(speed_in_draft(slippery, false)) < 0.02f);
+    CHECK(speed_in_draft(slippery, true) == doctest::Approx(0.3f).epsilon(0.1));
+    slippery.gravity.setZero();
+    CHECK(speed_in_draft(slippery, false) == doctest::Approx(0.3f).epsilon(0.05));
+}
+
 TEST_CASE("a driven elbow goes where it is told, against the arm's weight") {
     sim::WorldSettings settings;
     settings.bodies_touch = false;
