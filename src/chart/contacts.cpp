@@ -9,6 +9,7 @@ namespace dendraxis {
 namespace {
 
 constexpr float k_standing_seconds = 0.2f;  // a foot in the air that rests this long stands on something
+constexpr float k_steadier = 0.04f;          // of the leg's length a second
 
 float median(std::vector<float> values) {
     if (values.empty()) return 0.0f;
@@ -110,24 +111,30 @@ class ContactFinder {
         }
     }
 
+    // A part has left the floor once another carries the foot: one that is lower, or as low and steadier.
+    // A heel that dips through the floor behind toes which rest is lower, but moves.
     void find_planted(FootTrack& track) const {
         track.planted.assign(track.size(), {});
-        for (std::size_t p = 0; p < k_foot_parts; ++p) {
-            bool stands = false;
-            for (std::size_t f = 0; f < track.size(); ++f) {
-                const float height = (part_height(track, f, p) - track.level[f]) / leg_;
-                const float moving = speed(track, f, p);
-                // Once another part carries the foot, this one has left the floor.
-                float over_lowest = 0.0f;
-                for (std::size_t other = 0; other < k_foot_parts; ++other)
-                    over_lowest = std::max(over_lowest,
-                                           (part_height(track, f, p) - part_height(track, f, other)) / leg_);
-                stands = stands ? height < limits_.leave_height && moving < limits_.leave_speed &&
-                                      over_lowest < limits_.leave_tilt
-                                : height < limits_.touch_height && moving < limits_.touch_speed &&
-                                      over_lowest < limits_.touch_tilt;
-                track.planted[f][p] = stands;
+        std::array<bool, k_foot_parts> stands{};
+        for (std::size_t f = 0; f < track.size(); ++f) {
+            std::array<float, k_foot_parts> height{};
+            std::array<float, k_foot_parts> moving{};
+            for (std::size_t p = 0; p < k_foot_parts; ++p) {
+                height[p] = (part_height(track, f, p) - track.level[f]) / leg_;
+                moving[p] = speed(track, f, p);
             }
+            for (std::size_t p = 0; p < k_foot_parts; ++p) {
+                const float most_tilt = stands[p] ? limits_.leave_tilt : limits_.touch_tilt;
+                stands[p] = stands[p] ? height[p] < limits_.leave_height && moving[p] < limits_.leave_speed
+                                      : height[p] < limits_.touch_height && moving[p] < limits_.touch_speed;
+                for (std::size_t other = 0; other < k_foot_parts; ++other) {
+                    const bool lower = height[p] - height[other] > most_tilt;
+                    const bool higher = height[other] > limits_.leave_height;
+                    const float steadier = moving[p] - moving[other];
+                    if (lower ? steadier > -k_steadier : !higher && steadier > k_steadier) stands[p] = false;
+                }
+            }
+            track.planted[f] = stands;
         }
     }
 

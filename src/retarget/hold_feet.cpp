@@ -17,6 +17,8 @@ constexpr float k_bridge_seconds = 1.0f;  // contacts farther apart than this kn
 constexpr float k_settle_seconds = 0.25f;
 constexpr float k_flicker_seconds = 0.15f;
 constexpr float k_noise_seconds = 0.05f;
+constexpr float k_low_grain = 0.004f;     // of the leg's length: so much lower counts
+constexpr float k_still_grain = 0.03f;    // of the leg's length a second: so much slower counts as much
 constexpr float k_near = 0.05f;           // of the leg's length
 constexpr float k_near_counts = 0.1f;     // beside a foot that stands
 constexpr float k_full_stretch = 0.997f;  // of the leg's length
@@ -90,38 +92,45 @@ class FootHolder {
         }
     }
 
-    // How much of the foot rests on each part: nearly all of it on the lowest.
+    // How much of the foot rests on each part from `frame` to the next: nearly all of it on one that is low
+    // and still. A heel that dips through the floor behind toes which stand is lowest, but moves.
     std::array<float, k_foot_parts> weights(std::size_t leg, std::size_t frame) const {
         const FootTrack& track = foot(leg);
         const Vec3& up = run_.plan.pairing.source.up;
-        const float grain = 0.004f * plan(leg).source_length;
-        float lowest = 1e30f;
+        const float length = plan(leg).source_length;
+        std::array<float, k_foot_parts> cost{};
+        float least = 1e30f;
         for (std::size_t p = 0; p < k_foot_parts; ++p) {
-            if (track.planted[frame][p]) lowest = std::min(lowest, track.parts[frame][p].dot(up));
+            if (!rests(track, frame, p)) continue;
+            const Vec3 step = track.parts[frame + 1][p] - track.parts[frame][p];
+            const float height = 0.5f * (track.parts[frame + 1][p] + track.parts[frame][p]).dot(up);
+            const float speed = (step - step.dot(up) * up).norm() * run_.result.fps;
+            cost[p] = height / (k_low_grain * length) + speed / (k_still_grain * length);
+            least = std::min(least, cost[p]);
         }
         std::array<float, k_foot_parts> result{};
         float sum = 0.0f;
         for (std::size_t p = 0; p < k_foot_parts; ++p) {
-            if (!track.planted[frame][p]) continue;
-            result[p] = std::exp((lowest - track.parts[frame][p].dot(up)) / grain);
-            sum += result[p];
+            if (rests(track, frame, p)) sum += result[p] = std::exp(least - cost[p]);
         }
         for (float& weight : result) weight = sum > 0.0f ? weight / sum : 0.0f;
         return result;
     }
 
+    static bool rests(const FootTrack& track, std::size_t frame, std::size_t part) {
+        return track.planted[frame][part] || track.planted[frame + 1][part];
+    }
+
     // From `frame` to the next one, how the ankle must move so that the foot rolls as the source's does.
     Vec3 rolled(std::size_t leg, std::size_t frame) const {
-        const auto now = weights(leg, frame);
-        const auto next = weights(leg, frame + 1);
+        const auto share = weights(leg, frame);
         const auto& source = foot(leg).parts;
         const auto& own = legs_[leg].parts;
         Vec3 step = run_.shift[frame + 1] - run_.shift[frame];
         for (std::size_t p = 0; p < k_foot_parts; ++p) {
-            const float weight = 0.5f * (now[p] + next[p]);
-            if (weight == 0.0f) continue;
+            if (share[p] == 0.0f) continue;
             const Vec3 theirs = run_.plan.to_target * Vec3(source[frame + 1][p] - source[frame][p]);
-            step += weight * (run_.plan.leg_ratio * theirs - (own[frame + 1][p] - own[frame][p]));
+            step += share[p] * (run_.plan.leg_ratio * theirs - (own[frame + 1][p] - own[frame][p]));
         }
         return level(step);
     }

@@ -4,6 +4,7 @@
 #include "workshop.hpp"
 
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/retarget/lost_motion.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -330,4 +331,44 @@ TEST_CASE("feet that point straight backward at rest are not turned upside down"
         CHECK(least > 0.5f);
     }
     CHECK(bodies > 15);
+}
+
+TEST_CASE("while a heel dips behind toes that rest, the toes of the target rest") {
+    const Character& hound = workshop::hound();
+    const Chart source = chart(hound);
+    const Clip& trot = hound.clip("trot");
+    const std::vector<FootTrack> theirs = track_feet(source, trot);
+    for (unsigned number = 100; number < 106; ++number) {
+        CAPTURE(number);
+        const crowd::Body body = crowd::plain_body(number, crowd::Kind::quadruped, crowd::Names::good);
+        const Pairing pairing = pair(source, chart(body.character));
+        const std::vector<FootTrack> ours = track_feet(pairing.target, Transfer(pairing).apply(trot));
+        REQUIRE(ours.size() == 4);
+        for (const FootTrack& own : ours) {
+            const ChainPair* entry = pairing.entry_of(*pairing.target.find(own.leg));
+            REQUIRE(entry != nullptr);
+            const auto foot = std::find_if(theirs.begin(), theirs.end(), [&](const FootTrack& track) {
+                return track.leg == entry->source;
+            });
+            REQUIRE(foot != theirs.end());
+            for (const FrameSpan& span : spans_where(
+                     own.size(), [&](std::size_t f) { return foot->planted[f][k_ball]; }, 4)) {
+                Vec3 strayed = own.parts[span.last][k_ball] - own.parts[span.first][k_ball];
+                strayed -= strayed.dot(pairing.target.up) * pairing.target.up;
+                CHECK(strayed.norm() < 0.003f * pairing.target.height);
+            }
+        }
+    }
+}
+
+TEST_CASE("a heel that dips behind resting toes does not carry the foot") {
+    const Character& hound = workshop::hound();
+    for (const FootTrack& foot : track_feet(chart(hound), hound.clip("trot"))) {
+        for (std::size_t f = 0; f + 1 < foot.size(); ++f) {
+            if (!foot.planted[f][k_heel] || !foot.planted[f + 1][k_heel]) continue;
+            CHECK(foot.planted[f][k_ball]);
+            const Vec3 moved = foot.parts[f + 1][k_heel] - foot.parts[f][k_heel];
+            CHECK(moved.norm() < 0.002f * chart(hound).height);
+        }
+    }
 }
