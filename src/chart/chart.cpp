@@ -136,6 +136,18 @@ float leg_length(const Chart& chart) {
     return legs == 0 ? 0.0f : sum / static_cast<float>(legs);
 }
 
+Vec3 legs_middle(const Chart& chart, std::span<const Transform> model) {
+    Vec3 sum = Vec3::Zero();
+    int legs = 0;
+    for (const Chain& chain : chart.chains) {
+        if (chain.role() != ChainRole::leg || chain.bones.empty()) continue;
+        sum += model[static_cast<std::size_t>(chain.bones.front())].translation;
+        ++legs;
+    }
+    return legs == 0 ? model[static_cast<std::size_t>(chart.hips)].translation
+                     : Vec3(sum / static_cast<float>(legs));
+}
+
 std::string_view to_string(Stance stance) noexcept {
     switch (stance) {
         case Stance::t:

@@ -196,6 +196,19 @@ Quat source_to_target(const Pairing& pairing) {
     return hips.source != k_no_bone && angle_between(hips.turn, upright) < k_most ? hips.turn : upright;
 }
 
+bool hips_answer(const Pairing& pairing) {
+    constexpr float k_alike = 0.15f;  // of the leg's length
+    if (stands_on_four(pairing.source) || stands_on_four(pairing.target)) return true;
+    if (std::min(leg_length(pairing.source), leg_length(pairing.target)) < 1e-6f) return true;
+    const auto over_legs = [](const Chart& chart) -> Vec3 {
+        const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
+        const Vec3& hips = rest[static_cast<std::size_t>(chart.hips)].translation;
+        return (hips - legs_middle(chart, rest)) / leg_length(chart);
+    };
+    return (over_legs(pairing.target) - source_to_target(pairing) * over_legs(pairing.source)).norm() <
+           k_alike;
+}
+
 float leg_ratio(const Pairing& pairing) {
     if (pairing.is_same_build()) return pairing.bones.scale;
     const float source = leg_length(pairing.source);

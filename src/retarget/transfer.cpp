@@ -41,20 +41,6 @@ std::vector<int> path_down(const Skeleton& skeleton, int bone) {
     return path;
 }
 
-// The middle between the roots of all legs, which answers to the other body's; where there are none, the
-// bone.
-Vec3 leg_roots(const Chart& chart, int bone, const std::vector<Transform>& model) {
-    Vec3 sum = Vec3::Zero();
-    int legs = 0;
-    for (const Chain& chain : chart.chains) {
-        if (chain.role() != ChainRole::leg || chain.bones.empty()) continue;
-        sum += model[static_cast<std::size_t>(chain.bones.front())].translation;
-        ++legs;
-    }
-    return legs == 0 ? model[static_cast<std::size_t>(bone)].translation
-                     : Vec3(sum / static_cast<float>(legs));
-}
-
 // A chain with the bone above it, from whose joint its first stretch runs: the hips of a spine.
 Chain with_start(Chain chain, int above) {
     chain.bones.insert(chain.bones.begin(), above);
@@ -265,10 +251,8 @@ void Transfer::compile_root_motion(const Pairing& pairing, float hips_drop, Turn
     };
     const bool is_same = pairing.is_same_build();
     const int source_bone = program.hips.source_path.back();
-    const Vec3 source_body =
-        is_same ? head(source_rest, source_bone) : leg_roots(source, source_bone, source_rest);
-    const Vec3 target_legs =
-        is_same ? head(target_rest, target.hips) : leg_roots(target, target.hips, target_rest);
+    const Vec3 source_body = is_same ? head(source_rest, source_bone) : legs_middle(source, source_rest);
+    const Vec3 target_legs = is_same ? head(target_rest, target.hips) : legs_middle(target, target_rest);
     const Vec3 target_body = target_legs - hips_drop * target.up;
     const auto carried_by = [](const Transform& bone, const Vec3& position) -> Vec3 {
         return bone.rotation.conjugate() * (position - bone.translation);
@@ -288,13 +272,14 @@ void Transfer::compile_root_motion(const Pairing& pairing, float hips_drop, Turn
     program.source_up = source.up;
     program.target_up = target.up;
     program.leg_ratio = leg_ratio_;
-    // Over the floor it is the bones themselves that answer to each other.
     const auto over_floor = [](const Vec3& position, const Vec3& up) -> Vec3 {
         return position - position.dot(up) * up;
     };
+    program.by_legs = !is_same && !hips_answer(pairing);
+    const Vec3& answering = program.by_legs ? source_body : head(source_rest, source_bone);
     program.hips_offset =
-        over_floor(head(target_rest, target.hips), target.up) -
-        leg_ratio_ * (program.to_target * over_floor(head(source_rest, source_bone), source.up));
+        over_floor(program.by_legs ? target_legs : head(target_rest, target.hips), target.up) -
+        leg_ratio_ * (program.to_target * over_floor(answering, source.up));
 }
 
 void Transfer::reserve(Workspace& workspace) const {

@@ -120,6 +120,7 @@ struct TurnProgram {
     Vec3 hips_offset = Vec3::Zero();  // over the floor: what scaling leaves over at rest; turns with the root
     Vec3 source_body = Vec3::Zero();  // in the frame of the source's bone: the position that is followed
     Vec3 target_body = Vec3::Zero();  // in the hips' frame: the position that is brought to it
+    bool by_legs = false;             // over the floor those positions answer to each other, else the bones
     Quat root_undo = Quat::Identity();
     Vec3 source_root_rest = Vec3::Zero();
     Vec3 target_root_rest = Vec3::Zero();

@@ -81,21 +81,22 @@ DENDRAXIS_LANE void place_bodies(const TurnProgram& program, const Transform* so
     const LaneTransform<Count> body = standing<Count>(program.source_frame, program.hips.source_path,
                                                       program.hips.source_path.size(), source, source_stride);
     const LaneVec<Count> up = splat<Count>(program.source_up);
-    const Lanes<Count> height =
-        dot(body.translation + rotate(body.rotation, splat<Count>(program.source_body)), up);
-    const LaneVec<Count> over_floor = rotate(splat<Count>(program.to_target),
-                                             body.translation - scaled<Count>(up, dot(body.translation, up)));
+    const LaneVec<Count> legs = body.translation + rotate(body.rotation, splat<Count>(program.source_body));
+    const Lanes<Count> height = dot(legs, up);
+    const LaneVec<Count> followed = program.by_legs ? legs : body.translation;
+    const LaneVec<Count> over_floor =
+        rotate(splat<Count>(program.to_target), followed - scaled<Count>(up, dot(followed, up)));
     const Lanes<Count> risen = program.target_floor + program.hips_ratio * (height - program.source_floor);
-    LaneVec<Count> wanted = scaled<Count>(over_floor, splat<Count>(program.leg_ratio)) + offset;
-    Lanes<Count> up_by = risen;
+    const LaneVec<Count> target_up = splat<Count>(program.target_up);
+    LaneVec<Count> wanted =
+        scaled<Count>(over_floor, splat<Count>(program.leg_ratio)) + offset + scaled<Count>(target_up, risen);
     if (program.target_body != Vec3::Zero()) {
         const LaneQuat<Count> turned = standing<Count>(program.target_frame, program.hips.target_path,
                                                        program.hips.target_path.size(), target, target_stride)
                                            .rotation;
-        up_by =
-            risen - dot(rotate(turned, splat<Count>(program.target_body)), splat<Count>(program.target_up));
+        const LaneVec<Count> to_legs = rotate(turned, splat<Count>(program.target_body));
+        wanted = wanted - (program.by_legs ? to_legs : scaled<Count>(target_up, dot(to_legs, target_up)));
     }
-    wanted = wanted + scaled<Count>(splat<Count>(program.target_up), up_by);
     place<Count>(program.target_frame, program.hips.target_path, wanted, target, target_stride);
 }
 

@@ -250,15 +250,20 @@ class Reviewer {
     Measure root_motion_error() const {
         Measure root_motion{"root_motion_error_pct", 0.0f, -1, ""};
         const std::vector<Vec3> shift = root_motion_shift(pairing_, source_, leg_ratio_);
+        const bool by_legs = !hips_answer(pairing_);
+        const auto body = [&](const Chart& chart, std::span<const Transform> model) -> Vec3 {
+            return by_legs ? legs_middle(chart, model)
+                           : model[static_cast<std::size_t>(chart.hips)].translation;
+        };
         const auto wanted = [&](std::size_t f) {
-            const Vec3 moved = source_head(f, pairing_.source.hips) - source_head(0, pairing_.source.hips);
+            const Vec3 moved = body(pairing_.source, source_at(f)) - body(pairing_.source, source_at(0));
             return over_floor(leg_ratio_ * (to_target_ * moved) + shift[f]);
         };
         float distance = 0.0f;
         for (std::size_t f = 1; f < frames(); ++f) distance = std::max(distance, wanted(f).norm());
         distance = std::max({distance, leg_length(pairing_.target), 1e-6f});
         for (std::size_t f = 0; f < frames(); ++f) {
-            const Vec3 moved = over_floor(head(f, pairing_.target.hips) - head(0, pairing_.target.hips));
+            const Vec3 moved = over_floor(body(pairing_.target, at(f)) - body(pairing_.target, at(0)));
             detail::keep_worst(root_motion, 100.0f * (moved - wanted(f)).norm() / distance, f,
                                pairing_.target.skeleton.bone(pairing_.target.hips).label);
         }

@@ -6,6 +6,7 @@
 #include <dendraxis/chart/body_tree.hpp>
 #include <dendraxis/retarget/foot_lock.hpp>
 #include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>
@@ -152,4 +153,36 @@ TEST_CASE("a body is charted alike where no bone hangs on another") {
             }
         }
     }
+}
+
+TEST_CASE("where the hips hang below the chest, the legs' roots still go where the source's go") {
+    const Chart& source = workshop::diver_chart();
+    crowd::Oddities chest_root;
+    chest_root.chest_root = true;
+    int carried_by_chest = 0;
+    for (unsigned number = 1; number < 25; ++number) {
+        CAPTURE(number);
+        const crowd::Body body =
+            crowd::plain_body(number, crowd::Kind::biped, crowd::Names::none, chest_root);
+        const Pairing pairing = pair(source, chart(body.character));
+        const Chart& target = pairing.target;
+        if (hips_answer(pairing)) continue;
+        ++carried_by_chest;
+        const Transfer transfer(pairing);
+        const Clip& crouch = workshop::diver().clip("crouch");
+        const Clip result = transfer.apply_turns(crouch);
+        std::vector<Transform> theirs(source.skeleton.size());
+        std::vector<Transform> ours(target.skeleton.size());
+        const auto offset = [&](std::size_t f) -> Vec3 {
+            to_model_space(source.skeleton, crouch.frame(f), theirs);
+            to_model_space(target.skeleton, result.frame(f), ours);
+            return legs_middle(target, ours) -
+                   transfer.leg_ratio() * (source_to_target(pairing) * legs_middle(source, theirs));
+        };
+        const Vec3 first = offset(0);
+        for (std::size_t f = 0; f < crouch.frame_count(); ++f)
+            CHECK((offset(f) - first).norm() < 0.01f * leg_length(target));
+        CHECK(review_clip(pairing, crouch, transfer.apply(crouch))["root_motion_error_pct"].value < 1.0f);
+    }
+    CHECK(carried_by_chest > 0);
 }

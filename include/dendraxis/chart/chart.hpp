@@ -132,6 +132,10 @@ float floor_of(const Chart& chart, std::string_view clip) noexcept;
 /// Hip to ankle along the bones at rest, mean of both legs, in metres; 0 where there is no leg.
 float leg_length(const Chart& chart);
 
+/// The middle of the legs' roots in a pose in model space; without legs where the hips are. The chart must
+/// have hips.
+Vec3 legs_middle(const Chart& chart, std::span<const Transform> model);
+
 /// Throws `Error` if the chart has no hips.
 void require_hips(const Chart& chart);
 

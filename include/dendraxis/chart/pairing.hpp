@@ -63,6 +63,10 @@ std::vector<int> namesakes(const Pairing& pairing);
 /// other's, else what brings both upright frames together.
 Quat source_to_target(const Pairing& pairing);
 
+/// Whether the hips of both lie alike to their legs' roots: within 0.15 of the leg's length, in proportion.
+/// If not (a chest that carries the hips), the legs' roots are what answers over the floor. Both have hips.
+bool hips_answer(const Pairing& pairing);
+
 /// How much longer the target's legs are; where one side has none, how much taller it is.
 float leg_ratio(const Pairing& pairing);
 
