@@ -83,9 +83,7 @@ TEST_CASE("pinned by the head it hangs together, let go it falls, taken out it i
     CHECK_THROWS(hung.world.states(hung.handle, hung.states));
 }
 
-TEST_CASE(
-    "a limp figure that only creeps is held back until it lies still; a driven one and one without weight "
-    "are not") {
+TEST_CASE("a limp figure that only creeps is held back until it lies still, a driven or weightless one not") {
     sim::WorldSettings slippery;
     slippery.friction = 0.0f;
     slippery.bodies_touch = false;
