@@ -8,7 +8,6 @@ namespace dendraxis::detail {
 namespace {
 
 constexpr float k_easy_jerk = 1.3f;     // times the source's: what nobody sees
-constexpr float k_jerk_costs = 0.05f;   // lengths of a limb for each time the source's worst beyond that
 constexpr float k_slide_counts = 0.1f;  // seconds: lengths a second as lengths
 
 // In radians; near enough for a mean.
@@ -80,9 +79,9 @@ PassGuard::Figures PassGuard::measure() {
     return figures;
 }
 
-float PassGuard::harm(const Figures& after, float price) const {
+float PassGuard::harm(const Figures& after, const Price& price) const {
     const float jerk = std::max(0.0f, after.jerk - std::max(now_.jerk, k_easy_jerk));
-    return price * std::max(0.0f, after.direction - now_.direction) + k_jerk_costs * jerk;
+    return price.direction * std::max(0.0f, after.direction - now_.direction) + price.jerk * jerk;
 }
 
 // Of one frame, the sum over legs of squares: one deep step is worse than many shallow ones.

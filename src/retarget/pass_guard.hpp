@@ -14,16 +14,20 @@ class PassGuard {
     /// `run` holds the poses as turning alone has them. Only the clip's own frames count.
     explicit PassGuard(PassRun& run);
 
-    /// Lengths of a limb that must be mended for each radian that limbs turn: what stands on a floor is seen
-    /// before an arm that points a little elsewhere.
-    static constexpr float k_feet_price = 0.23f;
-    static constexpr float k_arms_price = 0.5f;
+    /// Lengths of a limb that must be mended for what a pass harms.
+    struct Price {
+        float direction;  // for each radian that limbs turn
+        float jerk;       // for each time the source's worst acceleration beyond what nobody sees
+    };
+    /// What stands on a floor is seen before an arm that points a little elsewhere or a leg that jerks.
+    static constexpr Price k_feet_price{0.23f, 0.05f};
+    static constexpr Price k_arms_price{0.5f, 0.15f};
 
     /// Runs `pass`, which returns how much it mended of arms: a mean over all frames, in lengths of the arm.
     /// What it mended of feet is measured here. Takes the pass back and returns false if it harms more: limbs
     /// that point elsewhere, joints that jerk.
     template <class Pass>
-    bool run(float price, const Pass& pass) {
+    bool run(const Price& price, const Pass& pass) {
         before_ = run_.result.transforms;
         const float mended = pass();
         if (is_as_before()) return true;
@@ -52,8 +56,8 @@ class PassGuard {
                            before_.size() * sizeof(Transform)) == 0;
     }
     Figures measure();
-    float harm(const Figures& after, float price) const;  // in lengths of a limb
-    void read_joints(std::vector<Joints>& joints) const;  // of the pose in `take_.model`
+    float harm(const Figures& after, const Price& price) const;  // in lengths of a limb
+    void read_joints(std::vector<Joints>& joints) const;         // of the pose in `take_.model`
     float feet_fault(std::size_t frame, std::vector<Vec3>& last) const;
     float worst_acceleration(const std::vector<Joints>& joints) const;
 

@@ -7,6 +7,7 @@
 #include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/retarget/lost_motion.hpp>
 #include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>
@@ -370,5 +371,16 @@ TEST_CASE("a heel that dips behind resting toes does not carry the foot") {
             const Vec3 moved = foot.parts[f + 1][k_heel] - foot.parts[f][k_heel];
             CHECK(moved.norm() < 0.002f * chart(hound).height);
         }
+    }
+}
+
+TEST_CASE("hands are not kept together where a wide body between them would whip the arms") {
+    const Clip& rope = workshop::diver().clip("haul-rope");
+    for (const unsigned number : {700'025U, 700'050U, 700'149U, 700'169U, 700'181U}) {
+        CAPTURE(number);
+        const Pairing pairing = pair(workshop::diver_chart(), chart(crowd::make_body(number).character));
+        const ClipReview review = review_clip(pairing, rope, Transfer(pairing).apply(rope));
+        CHECK(review["pops"].value == 0.0f);
+        CHECK(review["direction_error_deg"].value < 30.0f);
     }
 }
