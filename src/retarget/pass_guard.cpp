@@ -7,8 +7,9 @@
 namespace dendraxis::detail {
 namespace {
 
-constexpr float k_easy_jerk = 1.3f;     // times the source's: what nobody sees
-constexpr float k_slide_counts = 0.1f;  // seconds: lengths a second as lengths
+constexpr float k_unseen_acceleration = 0.3f;  // heights a second squared: the source may be as good as still
+constexpr float k_easy_jerk = 1.3f;            // times the source's: what nobody sees
+constexpr float k_slide_counts = 0.1f;         // seconds: lengths a second as lengths
 
 // In radians; near enough for a mean.
 float angle(const Vec3& a, const Vec3& b) {
@@ -74,8 +75,9 @@ PassGuard::Figures PassGuard::measure() {
     };
     figures.direction = mean_of(figures.direction, 2 * now.size());
     figures.feet = std::sqrt(mean_of(figures.feet, (run_.end() - run_.first) * run_.plan.legs.size()));
-    figures.jerk =
-        worst_acceleration(now) / std::max(source_acceleration_, 1e-4f * run_.plan.pairing.target.height);
+    const float unseen = k_unseen_acceleration * run_.plan.pairing.target.height /
+                         std::max(1.0f, run_.result.fps * run_.result.fps);
+    figures.jerk = worst_acceleration(now) / std::max(source_acceleration_, unseen);
     return figures;
 }
 

@@ -384,3 +384,17 @@ TEST_CASE("hands are not kept together where a wide body between them would whip
         CHECK(review["direction_error_deg"].value < 30.0f);
     }
 }
+
+TEST_CASE("a beast that stands as good as still stands on all four feet") {
+    const Character& hound = workshop::hound();
+    for (const unsigned number : {700'110U, 700'115U}) {
+        CAPTURE(number);
+        const Pairing pairing = pair(chart(hound), chart(crowd::make_body(number).character));
+        const Clip& stand = hound.clip("stand");
+        const ClipReview review = review_clip(pairing, stand, Transfer(pairing).apply(stand));
+        for (const char* measure : {"float_mm", "ground_depth_mm", "foot_slide_mm", "pops"}) {
+            CAPTURE(measure);
+            CHECK(review[measure].value <= gate_of(pairing, measure));
+        }
+    }
+}
