@@ -2,6 +2,7 @@
 #include <dendraxis/chart/flat.hpp>
 #include <dendraxis/chart/pairing.hpp>
 #include <dendraxis/skeleton/match_bones.hpp>
+#include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
 #include <map>
