@@ -9,7 +9,7 @@ namespace dendraxis {
 namespace {
 
 constexpr float k_standing_seconds = 0.2f;  // a foot in the air that rests this long stands on something
-constexpr float k_steadier = 0.04f;          // of the leg's length a second
+constexpr float k_steadier = 0.04f;         // of the leg's length a second
 
 float median(std::vector<float> values) {
     if (values.empty()) return 0.0f;
