@@ -9,7 +9,7 @@ namespace dendraxis {
 namespace {
 
 constexpr float k_standing_seconds = 0.2f;  // a foot in the air that rests this long stands on something
-constexpr float k_steadier = 0.04f;         // of the leg's length a second
+constexpr float k_steadier = 0.04f;         // of the leg's length a second: what counts as a difference
 
 float median(std::vector<float> values) {
     if (values.empty()) return 0.0f;
@@ -112,7 +112,7 @@ class ContactFinder {
     }
 
     // A part has left the floor once another carries the foot: one that is lower, or as low and steadier.
-    // A heel that dips through the floor behind toes which rest is lower, but moves.
+    // A heel that dips through the floor behind resting toes is lower, but moves.
     void find_planted(FootTrack& track) const {
         track.planted.assign(track.size(), {});
         std::array<bool, k_foot_parts> stands{};

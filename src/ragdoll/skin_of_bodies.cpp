@@ -10,9 +10,9 @@
 namespace dendraxis {
 namespace {
 
-constexpr int k_coarse = 64;  // directions
-constexpr int k_fine = 2048;  // of bodies of so many positions at the most
-constexpr int k_fine_of_many = 512;
+constexpr int k_coarse = 64;         // directions
+constexpr int k_fine = 2048;         // directions
+constexpr int k_fine_of_many = 512;  // directions for bodies of more positions than the next
 constexpr std::size_t k_most_for_fine = 20'000;
 constexpr float k_left_out = 0.001f;   // of the height: what may stand out of the chosen ones
 constexpr float k_good_share = 0.03f;  // of a vertex

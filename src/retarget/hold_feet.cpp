@@ -52,6 +52,7 @@ class FootHolder {
         : run_(run),
           target_(run.plan.pairing.target),
           up_(target_.up),
+          belt_(moving_floor(run.plan.pairing.source, run.source)),
           feet_(track_feet(run.plan.pairing.source, run.source, run.contacts)) {}
 
     void hold(FeetBy by) {
@@ -93,7 +94,8 @@ class FootHolder {
     }
 
     // How much of the foot rests on each part from `frame` to the next: nearly all of it on one that is low
-    // and still. A heel that dips through the floor behind toes which stand is lowest, but moves.
+    // and still, seen from the floor. A heel that dips through it behind toes that stand is lowest, but
+    // moves.
     std::array<float, k_foot_parts> weights(std::size_t leg, std::size_t frame) const {
         const FootTrack& track = foot(leg);
         const Vec3& up = run_.plan.pairing.source.up;
@@ -104,7 +106,7 @@ class FootHolder {
             if (!rests(track, frame, p)) continue;
             const Vec3 step = track.parts[frame + 1][p] - track.parts[frame][p];
             const float height = 0.5f * (track.parts[frame + 1][p] + track.parts[frame][p]).dot(up);
-            const float speed = (step - step.dot(up) * up).norm() * run_.result.fps;
+            const float speed = (run_.result.fps * (step - step.dot(up) * up) - belt_).norm();
             cost[p] = height / (k_low_grain * length) + speed / (k_still_grain * length);
             least = std::min(least, cost[p]);
         }
@@ -368,6 +370,7 @@ class FootHolder {
     PassRun& run_;
     const Chart& target_;
     Vec3 up_;
+    Vec3 belt_;  // how the source's floor moves
     Vec3 knees_ = knees_forward(target_);
     Quat hips_rest_ = rest_in_model_space(target_.skeleton)[static_cast<std::size_t>(target_.hips)].rotation;
     std::vector<FootTrack> feet_;

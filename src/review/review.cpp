@@ -286,35 +286,22 @@ class Reviewer {
         return trunk;
     }
 
-    // The mean height of the legs' roots over the floor, without the standing height at rest.
-    template <class Head>
-    static std::optional<float> sunk(const Chart& chart, const std::vector<Transform>& rest,
-                                     const Head& head) {
-        float sum = 0.0f;
-        int legs = 0;
-        for (const Chain& chain : chart.chains) {
-            if (chain.role() != ChainRole::leg || chain.bones.empty()) continue;
-            const auto bone = static_cast<std::size_t>(chain.bones.front());
-            const float standing = rest[bone].translation.dot(chart.up) - chart.rest_floor;
-            sum += head(chain.bones.front()).dot(chart.up) - chart.floor - standing;
-            ++legs;
-        }
-        if (legs == 0) return std::nullopt;
-        return sum / static_cast<float>(legs);
+    // How far the legs' roots are above where they are at rest, both from the floor.
+    static float risen(const Chart& chart, std::span<const Transform> rest, std::span<const Transform> now) {
+        return (legs_middle(chart, now) - legs_middle(chart, rest)).dot(chart.up) - chart.floor +
+               chart.rest_floor;
     }
 
     Measure hips_height() const {
         Measure height{"hips_height_pct", 0.0f, -1, ""};
         const float leg = leg_length(pairing_.target);
-        if (leg < 1e-6f) return height;
+        if (leg < 1e-6f || leg_length(pairing_.source) < 1e-6f) return height;
         const std::vector<Transform> rest = rest_in_model_space(pairing_.target.skeleton);
         const std::vector<Transform> source_rest = rest_in_model_space(pairing_.source.skeleton);
         for (std::size_t f = 0; f < frames(); ++f) {
-            const auto own = sunk(pairing_.target, rest, [&](int bone) { return head(f, bone); });
-            const auto theirs =
-                sunk(pairing_.source, source_rest, [&](int bone) { return source_head(f, bone); });
-            if (!own || !theirs) return height;
-            detail::keep_worst(height, 100.0f * std::abs(*own - leg_ratio_ * *theirs) / leg, f,
+            const float own = risen(pairing_.target, rest, at(f));
+            const float theirs = risen(pairing_.source, source_rest, source_at(f));
+            detail::keep_worst(height, 100.0f * std::abs(own - leg_ratio_ * theirs) / leg, f,
                                pairing_.target.skeleton.bone(pairing_.target.hips).label);
         }
         return height;

@@ -32,10 +32,10 @@ float squared_distance(const Vec3& to, const Vec3& half_a, const Vec3& half_b) {
     return (apart + s * half_a - t * half_b).squaredNorm();
 }
 
-// Whether a face of the box lies between it and the capsule, whose middle and half way are told from the
-// box's.
-bool is_parted(const btTransform& at_box, const Vec3& half, const Vec3& to, const Vec3& half_line,
-               float reach) {
+// Whether a face of the box separates it from a capsule: `to` goes from the box's middle to the capsule's,
+// `half_line` is half of the capsule's line.
+bool is_separated(const btTransform& at_box, const Vec3& half, const Vec3& to, const Vec3& half_line,
+                  float reach) {
     if (half.x() <= 0.0f) return false;
     const Eigen::Matrix3f axes = from_bullet(at_box.getBasis());
     const Vec3 room = (axes.transpose() * to).cwiseAbs() - (axes.transpose() * half_line).cwiseAbs() - half;
@@ -53,8 +53,8 @@ bool is_near(const btBroadphasePair& pair, const BodyTag& a, const BodyTag& b) {
     const Vec3 to = from_bullet(at_b.getOrigin() - at_a.getOrigin());
     const float reach = a.radius + b.radius + k_margin;
     return squared_distance(to, line_a, line_b) < reach * reach &&
-           !is_parted(at_a, a.box_half, to, line_b, b.radius + k_margin) &&
-           !is_parted(at_b, b.box_half, to, line_a, a.radius + k_margin);
+           !is_separated(at_a, a.box_half, to, line_b, b.radius + k_margin) &&
+           !is_separated(at_b, b.box_half, to, line_a, a.radius + k_margin);
 }
 
 // Whether a body is near a level floor, which is in the way of everything by its box.

@@ -38,7 +38,7 @@ struct PairFilter : public btOverlapFilterCallback {
 };
 
 /// For `btCollisionDispatcher::setNearCallback`: two bodies are looked at only if the capsules around them
-/// are near and no face of a box parts them. Source: C. Ericson, "Real-Time Collision Detection"
+/// are near and no face of a box separates them. Source: C. Ericson, "Real-Time Collision Detection"
 /// (2005), 5.1.9 and 5.2.1.
 void look_if_near(btBroadphasePair& pair, btCollisionDispatcher& dispatcher, const btDispatcherInfo& info);
 

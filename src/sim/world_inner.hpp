@@ -337,7 +337,7 @@ struct World::Inner {
         body.setAngularVelocity(angular_velocity * (kept * by));
     }
 
-    // Whether it is limp, would fall, and hardly moves: by the speed that has its energy.
+    // Whether it is limp, has weight, and hardly moves (the root mean square of its speed, by mass).
     bool is_calm(const Figure& one) const {
         if (gravity.squaredNorm() < 1.0f) return false;
         float energy = 0.0f;
@@ -352,7 +352,7 @@ struct World::Inner {
                             [](const auto& joint) { return joint != nullptr && joint->is_driven(); });
     }
 
-    // A limp figure that only creeps any more is held back more and more, until it lies still.
+    // Damps a limp figure that only creeps, more with each second, until it lies still.
     void tame(Figure& one) const {
         one.calm_for = is_calm(one) ? one.calm_for + settings.step : 0.0f;
         const float seconds = std::max(0.0f, one.calm_for - k_calm_after);

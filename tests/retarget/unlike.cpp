@@ -363,13 +363,13 @@ TEST_CASE("while a heel dips behind toes that rest, the toes of the target rest"
 }
 
 TEST_CASE("a heel that dips behind resting toes does not carry the foot") {
-    const Character& hound = workshop::hound();
-    for (const FootTrack& foot : track_feet(chart(hound), hound.clip("trot"))) {
+    const Chart hound = chart(workshop::hound());
+    for (const FootTrack& foot : track_feet(hound, workshop::hound().clip("trot"))) {
         for (std::size_t f = 0; f + 1 < foot.size(); ++f) {
             if (!foot.planted[f][k_heel] || !foot.planted[f + 1][k_heel]) continue;
             CHECK(foot.planted[f][k_ball]);
             const Vec3 moved = foot.parts[f + 1][k_heel] - foot.parts[f][k_heel];
-            CHECK(moved.norm() < 0.002f * chart(hound).height);
+            CHECK(moved.norm() < 0.002f * hound.height);
         }
     }
 }
@@ -386,11 +386,11 @@ TEST_CASE("hands are not kept together where a wide body between them would whip
 }
 
 TEST_CASE("a beast that stands as good as still stands on all four feet") {
-    const Character& hound = workshop::hound();
+    const Chart hound = chart(workshop::hound());
     for (const unsigned number : {700'110U, 700'115U}) {
         CAPTURE(number);
-        const Pairing pairing = pair(chart(hound), chart(crowd::make_body(number).character));
-        const Clip& stand = hound.clip("stand");
+        const Pairing pairing = pair(hound, chart(crowd::make_body(number).character));
+        const Clip& stand = workshop::hound().clip("stand");
         const ClipReview review = review_clip(pairing, stand, Transfer(pairing).apply(stand));
         for (const char* measure : {"float_mm", "ground_depth_mm", "foot_slide_mm", "pops"}) {
             CAPTURE(measure);

@@ -103,9 +103,9 @@ class World {
     void remove_loose(LooseHandle thing);
 
     /// Goes on by so many seconds, in whole steps; what is left over counts the next time. At most 0.25 s at
-    /// once; 0, less or not finite: nothing. Returns the seconds simulated. A limp ragdoll (all bodies free,
-    /// no joint driven) that has been slower than 0.15 m/s for a second is held back more and more until it
-    /// lies still.
+    /// once; 0, less or not finite: nothing. Returns the seconds simulated. If a limp ragdoll (all bodies
+    /// free, no joint driven, gravity over 1 m/s2) has been slower than 0.15 m/s for a second, it is damped
+    /// more with each second until it lies still.
     float step(float seconds);
 
     /// What touched in the last `step`, if the settings ask for it: one entry for each two that did. Valid
