@@ -21,6 +21,8 @@ class SwingTwistJoint : public btTypedConstraint {
     /// Pulls toward a turn away from rest with at most so many N m; 0: not at all.
     void drive(const Quat& target, float pull);
     bool is_driven() const { return pull_ > 0.0f; }
+    /// From the body's middle to the joint, in the world.
+    Vec3 end_of_body() const { return from_bullet(m_rbB.getOrientation()) * anchor_.on_body; }
     /// So much time has passed: takes back a little of what the range was widened by.
     void age(float seconds) { age_ += seconds; }
 

@@ -352,6 +352,19 @@ struct World::Inner {
                             [](const auto& joint) { return joint != nullptr && joint->is_driven(); });
     }
 
+    // Slowed about its middle, a body at the end of a chain would leave its joint: its middle goes along.
+    void hold_end(const Figure& one, std::size_t b, const btVector3& before) const {
+        const RagdollPlan& plan = one.binding->plan();
+        const int joint = plan.joint_of(static_cast<int>(b));
+        const bool is_tip =
+            std::none_of(plan.joints.begin(), plan.joints.end(),
+                         [&](const RagdollJoint& below) { return below.above == static_cast<int>(b); });
+        if (joint < 0 || !is_tip || one.linked[static_cast<std::size_t>(joint)] == 0) return;
+        btRigidBody& body = *one.bodies[b];
+        const btVector3 end = to_bullet(one.joints[static_cast<std::size_t>(joint)]->end_of_body());
+        body.setLinearVelocity(body.getLinearVelocity() + (before - body.getAngularVelocity()).cross(end));
+    }
+
     // Damps a limp figure that only creeps, more with each second, until it lies still.
     void tame(Figure& one) const {
         one.calm_for = is_calm(one) ? one.calm_for + settings.step : 0.0f;
@@ -360,7 +373,10 @@ struct World::Inner {
         const float kept = std::max(0.0f, 1.0f - more * settings.step);
         for (std::size_t b = 0; b < one.bodies.size(); ++b) {
             if (one.motions[b] != BodyMotion::free) continue;
+            const btVector3 before = one.bodies[b]->getAngularVelocity();
             tame(*one.bodies[b], kept * one.kept_angular_velocity[b]);
+            if (before.length2() > settings.fastest_angular_velocity * settings.fastest_angular_velocity)
+                hold_end(one, b, before);
             if (more > 0.0f) one.bodies[b]->setLinearVelocity(kept * one.bodies[b]->getLinearVelocity());
         }
     }
