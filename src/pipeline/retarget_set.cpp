@@ -102,7 +102,7 @@ class SetRunner {
         std::vector<std::vector<std::string>> names(files.size());
         tbb::parallel_for(std::size_t{0}, files.size(), [&](std::size_t i) {
             try {
-                names[i] = io::clip_names(files[i]);
+                names[i] = names_in(files[i]);
             } catch (const std::exception&) {
                 // What is wrong with a file is told when it is carried over.
                 names[i].clear();
@@ -118,6 +118,13 @@ class SetRunner {
                 if (!is_first) twice_.insert(path);
             }
         }
+    }
+
+    std::vector<std::string> names_in(const fs::path& file) const {
+        if (!source_ || fs::path(source_->rig.character.file) != file) return io::clip_names(file);
+        std::vector<std::string> names;
+        for (const Clip& clip : source_->rig.character.clips) names.push_back(clip.name);
+        return names;
     }
 
     bool is_wanted(const std::string& clip) const {

@@ -101,6 +101,15 @@ TEST_CASE("nesting, counts and numbers have limits that are told") {
                   write(scratch, "objects.gltf",
                         asset + "\"extras\": " + many("{\"a\":", 100000) + "1" + many("}", 100001)),
                   "nested more than 200 deep");
+    std::string members;
+    for (int i = 0; i < 30000; ++i) members += "\"k" + std::to_string(i) + "\": 1, ";
+    check_refused(scratch, write(scratch, "members.gltf", asset + members + "\"nodes\": []}"),
+                  "an object of its JSON has more than 20000 members");
+    check_refused(scratch,
+                  write(scratch, "short.gltf",
+                        asset + "\"buffers\": [{\"byteLength\": 100, \"uri\": "
+                                "\"data:application/octet-stream;base64,AAAA\"}], \"nodes\": []}"),
+                  "a buffer has fewer bytes than it says (buffer 0: 3 of 100 bytes)");
     const auto nodes = [&](const std::string& first) {
         return write(scratch, "nodes.gltf", asset + "\"nodes\": [" + first + ", {\"name\": \"b\"}]}");
     };
@@ -197,6 +206,17 @@ TEST_CASE("what has the wrong type, sign or word, or asks for what is not read")
     broken("sparse", "'indices' names no buffer view", [](auto& f) {
         f.json["accessors"][1]["sparse"] = {{"count", 1}, {"values", {{"bufferView", 0}}}};
     });
+    broken("no-type", "'type' is missing", [](auto& f) { f.json["accessors"][1].erase("type"); });
+    broken("component", "'componentType' is no whole number from 5120 to 5126",
+           [](auto& f) { f.json["accessors"][1]["componentType"] = 6000; });
+    broken("no-buffer", "'buffer' is missing", [](auto& f) { f.json["bufferViews"][0].erase("buffer"); });
+    broken("no-path", "'path' is missing",
+           [](auto& f) { f.json["animations"][0]["channels"][0]["target"].erase("path"); });
+    broken("target", "there is no 99 in its accessors", [](auto& f) {
+        f.json["meshes"] = {
+            {{"primitives", {{{"attributes", {{"POSITION", 1}}}, {"targets", {{{"POSITION", 99}}}}}}}}};
+    });
+    broken("image", "'uri' is no text", [](auto& f) { f.json["images"] = {{{"uri", 3}}}; });
     broken("from-nothing", "'count' is no whole number from 0 to 4194304", [](auto& f) {
         f.json["accessors"][1].erase("bufferView");
         f.json["accessors"][1]["count"] = 1 << 26;

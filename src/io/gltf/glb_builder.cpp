@@ -110,10 +110,10 @@ std::vector<std::uint8_t> to_bytes(Glb& glb) {
 Glb open_for_editing(const GltfFile& file) {
     Glb glb{Json::parse(file.json), {}};
     std::vector<std::size_t> start;
-    for (const auto& buffer : file.model.buffers) {
+    for (const std::span<const std::uint8_t> buffer : file.data.buffers) {
         align(glb.binary, 0);
         start.push_back(glb.binary.size());
-        glb.binary.insert(glb.binary.end(), buffer.data.begin(), buffer.data.end());
+        glb.binary.insert(glb.binary.end(), buffer.begin(), buffer.end());
     }
     if (!start.empty()) {
         Json& buffers = glb.json["buffers"];
@@ -130,7 +130,7 @@ Glb open_for_editing(const GltfFile& file) {
     for (Json& image : glb.json["images"]) {
         const std::string uri = image.value("uri", "");
         if (uri.empty() || is_data_uri(uri)) continue;
-        refuse_files_beside(file, uri);
+        if (file.in_memory) refuse_files_beside(file.path, uri);
         const Picture picture = read_image(file.path, uri);
         image.erase("uri");
         image["mimeType"] = picture.mime_type;

@@ -57,7 +57,7 @@ Character read_character(std::span<const std::uint8_t> glb, const std::string& n
 std::vector<std::string> clip_names(const std::filesystem::path& file) {
     if (same_ending(file, ".bvh")) return {file.stem().string()};
     std::vector<std::string> names;
-    for (const auto& animation : read_gltf_file(file).model.animations)
+    for (const auto& animation : read_gltf_file(file).data.animations)
         names.push_back(clip_name(animation, names.size()));
     return names;
 }

@@ -3,7 +3,6 @@
 #include <dendraxis/base/error.hpp>
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 #include <algorithm>
 #include <array>
@@ -14,7 +13,7 @@
 namespace dendraxis::io {
 namespace {
 
-using Entry = nlohmann::json;
+using Entry = Json;
 
 constexpr std::size_t k_most_nodes = 50'000;  // of a file
 constexpr double k_most_count = 4294967296.0;
@@ -100,6 +99,24 @@ class DocumentChecker {
         if (!entry[key].is_array()) fail(fmt::format("'{}' is no list of indices", key), where);
         for (std::size_t i = 0; i < entry[key].size(); ++i)
             index(entry[key][i], list, fmt::format("{}/{}/{}", where, key, i));
+    }
+
+    void required(const Entry& entry, const std::string& where,
+                  std::initializer_list<const char*> keys) const {
+        for (const char* key : keys) {
+            if (!entry.contains(key)) fail(fmt::format("'{}' is missing", key), where);
+        }
+    }
+
+    void text(const Entry& entry, const char* key, const std::string& where) const {
+        if (entry.contains(key) && !entry[key].is_string()) fail(fmt::format("'{}' is no text", key), where);
+    }
+
+    void component_type(const Entry& entry, const std::string& where) const {
+        required(entry, where, {"componentType"});
+        whole(entry, "componentType", where, 5120, 5126);
+        if (entry["componentType"].get<double>() == 5124.0)
+            fail("'componentType' is 5124, which glTF does not know", where);
     }
 
     void word(const Entry& entry, const char* key, const std::string& where,
@@ -188,6 +205,10 @@ class DocumentChecker {
             each_within(mesh, "primitives", where, [&](const Entry& primitive, const std::string& own) {
                 whole(primitive, "mode", own, 0, 6);
                 index_at(primitive, "indices", "accessors", own);
+                each_within(primitive, "targets", own, [&](const Entry& target, const std::string& at) {
+                    for (const auto& [name, value] : target.items())
+                        index(value, "accessors", fmt::format("{}/{}", at, name));
+                });
                 if (!primitive.contains("attributes")) return;
                 if (!primitive["attributes"].is_object()) fail("'attributes' is no object", own);
                 for (const auto& [name, value] : primitive["attributes"].items())
@@ -197,13 +218,26 @@ class DocumentChecker {
     }
 
     void check_data() const {
+        each("buffers", [&](const Entry& buffer, const std::string& where) {
+            required(buffer, where, {"byteLength"});
+            whole(buffer, "byteLength", where, 0, k_most_count);
+            text(buffer, "uri", where);
+        });
+        each("images", [&](const Entry& image, const std::string& where) {
+            text(image, "uri", where);
+            text(image, "mimeType", where);
+            index_at(image, "bufferView", "bufferViews", where);
+        });
         each("bufferViews", [&](const Entry& view, const std::string& where) {
+            required(view, where, {"buffer", "byteLength"});
             index_at(view, "buffer", "buffers", where);
             whole(view, "byteOffset", where, 0, k_most_count);
             whole(view, "byteLength", where, 0, k_most_count);
             whole(view, "byteStride", where, 0, 252);
         });
         each("accessors", [&](const Entry& accessor, const std::string& where) {
+            required(accessor, where, {"count", "type"});
+            component_type(accessor, where);
             index_at(accessor, "bufferView", "bufferViews", where);
             whole(accessor, "byteOffset", where, 0, k_most_count);
             whole(accessor, "count", where, 0, accessor.contains("bufferView") ? k_most_count : k_most_empty);
@@ -212,6 +246,7 @@ class DocumentChecker {
             const Entry& sparse = accessor["sparse"];
             const std::string own = where + "/sparse";
             if (!sparse.is_object()) fail("'sparse' is no object", own);
+            required(sparse, own, {"count"});
             whole(sparse, "count", own, 0, k_most_count);
             for (const char* part : {"indices", "values"}) {
                 if (!sparse.contains(part) || !sparse[part].is_object() ||
@@ -220,6 +255,7 @@ class DocumentChecker {
                 index_at(sparse[part], "bufferView", "bufferViews", own);
                 whole(sparse[part], "byteOffset", own, 0, k_most_count);
             }
+            component_type(sparse["indices"], own + "/indices");
         });
     }
 
@@ -242,6 +278,7 @@ class DocumentChecker {
                     fail("a channel has no sampler or no target", own);
                 if (samplers == 0) fail("a channel has no sampler", own);
                 whole(channel, "sampler", own, 0, static_cast<double>(samplers - 1));
+                required(channel["target"], own + "/target", {"path"});
                 index_at(channel["target"], "node", "nodes", own + "/target");
                 word(channel["target"], "path", own + "/target",
                      {"translation", "rotation", "scale", "weights", "pointer"});
@@ -255,7 +292,7 @@ class DocumentChecker {
 
 }  // namespace
 
-void check_document(const std::string& path, const nlohmann::json& document) {
+void check_document(const std::string& path, const Json& document) {
     DocumentChecker(path, document).check();
 }
 

@@ -9,7 +9,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
+#include <iterator>
+#include <map>
+#include <memory>
+#include <set>
 
 namespace dendraxis::io {
 namespace {
@@ -18,98 +21,109 @@ constexpr std::size_t k_most_frames = 1'000'000;
 constexpr std::size_t k_most_poses = 20'000'000;  // bones times frames of a clip: a gigabyte
 constexpr double k_on_frame = 0.05;               // frames: a key this near to one lies on it
 
-enum class Property { rotation, translation, scale };
-enum class Curve { step, linear, cubic };
+using Times = std::shared_ptr<const std::vector<float>>;
 
 struct Channel {
     std::size_t bone = 0;
-    Property property = Property::translation;
-    Curve curve = Curve::linear;
-    std::vector<float> times;
-    std::vector<float> values;  // for cubic curves three elements a key: tangent in, value, tangent out
+    KeyedProperty property = KeyedProperty::translation;
+    KeyCurve curve = KeyCurve::linear;
+    Times times;     // channels of one accessor share it
+    int values = 0;  // accessor; read when it is sampled
 };
 
 using Value = Eigen::Vector4d;
 
-Value element(const Channel& channel, std::size_t index) {
-    const std::size_t width = channel.property == Property::rotation ? 4 : 3;
-    Value value = Value::Zero();
-    for (std::size_t c = 0; c < width; ++c) value[static_cast<int>(c)] = channel.values[index * width + c];
-    return value;
+int width_of(KeyedProperty property) {
+    return property == KeyedProperty::rotation ? 4 : 3;
 }
 
-Value value_between(const Channel& channel, std::size_t key, double time) {
-    const double span = static_cast<double>(channel.times[key + 1]) - channel.times[key];
-    const double t = span > 0.0 ? (time - channel.times[key]) / span : 0.0;
-    if (channel.curve == Curve::step) return element(channel, key);
-    if (channel.curve == Curve::linear) {
-        const Value a = element(channel, key);
-        const Value b = element(channel, key + 1);
-        if (channel.property != Property::rotation) return a + t * (b - a);
-        return Eigen::Quaterniond(a).normalized().slerp(t, Eigen::Quaterniond(b).normalized()).coeffs();
+// A channel with its values; for cubic curves three a key: tangent in, value, tangent out.
+class Curve {
+ public:
+    Curve(const GltfFile& file, const Channel& channel)
+        : channel_(channel),
+          times_(*channel.times),
+          values_(read_numbers(file, channel.values, width_of(channel.property))) {}
+
+    Value at(double time) const {
+        const std::size_t stride = channel_.curve == KeyCurve::cubic ? 3 : 1;
+        const std::size_t middle = channel_.curve == KeyCurve::cubic ? 1 : 0;
+        if (time <= times_.front()) return element(middle);
+        if (time >= times_.back()) return element(stride * (times_.size() - 1) + middle);
+        // Compared as doubles: rounded to float, a time just before the last key would lie on it.
+        const auto after = std::upper_bound(times_.begin(), times_.end(), time,
+                                            [](double t, float key) { return t < static_cast<double>(key); });
+        return between(static_cast<std::size_t>(after - times_.begin() - 1), time);
     }
-    const double t2 = t * t;
-    const double t3 = t2 * t;
-    return (2 * t3 - 3 * t2 + 1) * element(channel, 3 * key + 1) +
-           span * (t3 - 2 * t2 + t) * element(channel, 3 * key + 2) +
-           (3 * t2 - 2 * t3) * element(channel, 3 * key + 4) +
-           span * (t3 - t2) * element(channel, 3 * key + 3);
+
+ private:
+    Value element(std::size_t index) const {
+        const auto width = static_cast<std::size_t>(width_of(channel_.property));
+        Value value = Value::Zero();
+        for (std::size_t c = 0; c < width; ++c) value[static_cast<int>(c)] = values_[index * width + c];
+        return value;
+    }
+
+    Value between(std::size_t key, double time) const {
+        const double span = static_cast<double>(times_[key + 1]) - times_[key];
+        const double t = span > 0.0 ? (time - times_[key]) / span : 0.0;
+        if (channel_.curve == KeyCurve::step) return element(key);
+        if (channel_.curve == KeyCurve::linear) {
+            const Value a = element(key);
+            const Value b = element(key + 1);
+            if (channel_.property != KeyedProperty::rotation) return a + t * (b - a);
+            return Eigen::Quaterniond(a).normalized().slerp(t, Eigen::Quaterniond(b).normalized()).coeffs();
+        }
+        const double t2 = t * t;
+        const double t3 = t2 * t;
+        return (2 * t3 - 3 * t2 + 1) * element(3 * key + 1) +
+               span * (t3 - 2 * t2 + t) * element(3 * key + 2) + (3 * t2 - 2 * t3) * element(3 * key + 4) +
+               span * (t3 - t2) * element(3 * key + 3);
+    }
+
+    const Channel& channel_;
+    const std::vector<float>& times_;
+    std::vector<float> values_;
+};
+
+StepBits step_of(KeyedProperty property) {
+    return property == KeyedProperty::rotation      ? k_rotation_steps
+           : property == KeyedProperty::translation ? k_translation_steps
+                                                    : k_scale_steps;
 }
 
-Value value_at(const Channel& channel, double time) {
-    const auto& times = channel.times;
-    const std::size_t stride = channel.curve == Curve::cubic ? 3 : 1;
-    const std::size_t middle = channel.curve == Curve::cubic ? 1 : 0;
-    if (time <= times.front()) return element(channel, middle);
-    if (time >= times.back()) return element(channel, stride * (times.size() - 1) + middle);
-    // Compared as doubles: rounded to float, a time just before the last key would lie on it.
-    const auto after = std::upper_bound(times.begin(), times.end(), time,
-                                        [](double t, float key) { return t < static_cast<double>(key); });
-    return value_between(channel, static_cast<std::size_t>(after - times.begin() - 1), time);
-}
-
-StepBits step_of(Property property) {
-    return property == Property::rotation      ? k_rotation_steps
-           : property == Property::translation ? k_translation_steps
-                                               : k_scale_steps;
-}
-
-void set(Transform& transform, Property property, const Value& value) {
+void set(Transform& transform, KeyedProperty property, const Value& value) {
     const Vec3 vector = value.head<3>().cast<float>();
-    if (property == Property::translation) transform.translation = vector;
-    if (property == Property::scale) transform.scale = vector;
-    if (property == Property::rotation && value.norm() > 1e-9) {
+    if (property == KeyedProperty::translation) transform.translation = vector;
+    if (property == KeyedProperty::scale) transform.scale = vector;
+    if (property == KeyedProperty::rotation && value.norm() > 1e-9) {
         transform.rotation = Quat(Eigen::Vector4f((value / value.norm()).cast<float>()));
     }
 }
 
-std::vector<Channel> read_channels(const GltfFile& file, const tinygltf::Animation& animation,
+std::vector<Channel> read_channels(const GltfFile& file, const GltfAnimation& animation,
                                    const std::vector<int>& bone_of, const std::string& where) {
     std::vector<Channel> channels;
-    for (const auto& source : animation.channels) {
-        if (source.target_node == -1 || bone_of[static_cast<std::size_t>(source.target_node)] == k_no_bone)
+    std::map<int, Times> times;  // by accessor
+    for (const GltfChannel& source : animation.channels) {
+        if (source.node == -1 || bone_of[static_cast<std::size_t>(source.node)] == k_no_bone ||
+            source.property == KeyedProperty::other)
             continue;
+        const GltfSampler& sampler = animation.samplers[source.sampler];
         Channel channel;
-        if (source.target_path == "rotation") {
-            channel.property = Property::rotation;
-        } else if (source.target_path == "scale") {
-            channel.property = Property::scale;
-        } else if (source.target_path != "translation") {
-            continue;
-        }
-        const auto& sampler = animation.samplers[static_cast<std::size_t>(source.sampler)];
-        if (sampler.interpolation == "STEP") channel.curve = Curve::step;
-        if (sampler.interpolation == "CUBICSPLINE") channel.curve = Curve::cubic;
-        channel.bone = static_cast<std::size_t>(bone_of[static_cast<std::size_t>(source.target_node)]);
-        const int width = channel.property == Property::rotation ? 4 : 3;
-        channel.times = read_numbers(file, sampler.input, 1);
-        channel.values = read_numbers(file, sampler.output, width);
-        const std::size_t wanted =
-            channel.times.size() * static_cast<std::size_t>(width) * (channel.curve == Curve::cubic ? 3 : 1);
-        if (channel.times.empty()) continue;
-        if (channel.values.size() < wanted)
+        channel.bone = static_cast<std::size_t>(bone_of[static_cast<std::size_t>(source.node)]);
+        channel.property = source.property;
+        channel.curve = sampler.curve;
+        channel.values = sampler.output;
+        Times& shared = times[sampler.input];
+        if (shared == nullptr)
+            shared = std::make_shared<const std::vector<float>>(read_numbers(file, sampler.input, 1));
+        channel.times = shared;
+        if (shared->empty()) continue;
+        const std::size_t wanted = shared->size() * (channel.curve == KeyCurve::cubic ? 3 : 1);
+        if (file.data.accessors[static_cast<std::size_t>(sampler.output)].count < wanted)
             throw Error(file.path, "an animation has fewer values than key times", where, "export it again");
-        if (!std::is_sorted(channel.times.begin(), channel.times.end())) {
+        if (!std::is_sorted(shared->begin(), shared->end())) {
             throw Error(file.path, "an animation's key times run backward", where, "export it again");
         }
         channels.push_back(std::move(channel));
@@ -145,11 +159,18 @@ float rate_of(const std::vector<double>& times) {
     return static_cast<float>(std::clamp(std::round(1.0 / gaps[gaps.size() / 2]), 30.0, 120.0));
 }
 
+// All key times, each once.
 std::vector<double> times_of(const std::vector<Channel>& channels) {
     std::vector<double> times;
-    for (const Channel& channel : channels)
-        times.insert(times.end(), channel.times.begin(), channel.times.end());
-    std::sort(times.begin(), times.end());
+    std::vector<double> both;
+    std::set<Times> seen;
+    for (const Channel& channel : channels) {
+        if (!seen.insert(channel.times).second) continue;
+        both.clear();
+        std::set_union(times.begin(), times.end(), channel.times->begin(), channel.times->end(),
+                       std::back_inserter(both));
+        times.swap(both);
+    }
     times.erase(std::unique(times.begin(), times.end()), times.end());
     if (times.empty()) times.push_back(0.0);
     return times;
@@ -179,16 +200,17 @@ Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Chan
     for (std::size_t f = 0; f < frames; ++f)
         clip.transforms.insert(clip.transforms.end(), rest.begin(), rest.end());
     for (const Channel& channel : channels) {
-        if (channel.curve == Curve::step && channel.times.size() > 1) {
+        if (channel.curve == KeyCurve::step && channel.times->size() > 1) {
             clip.steps.resize(clip.bone_count);
             clip.steps[channel.bone] |= step_of(channel.property);
         }
+        const Curve curve(file, channel);
         for (std::size_t f = 0; f < frames; ++f) {
             // A step belongs to the frame that its key lies on, however both are rounded.
-            const double early = channel.curve == Curve::step ? k_on_frame : 0.0;
+            const double early = channel.curve == KeyCurve::step ? k_on_frame : 0.0;
             const double time =
                 times.front() + (static_cast<double>(f) + early) / static_cast<double>(clip.fps);
-            set(clip.frame(f)[channel.bone], channel.property, value_at(channel, time));
+            set(clip.frame(f)[channel.bone], channel.property, curve.at(time));
         }
     }
     return clip;
@@ -294,7 +316,7 @@ struct ClipReader {
         // what turns above the first bone.
         const bool may_bend =
             !channels_above.empty() || std::any_of(all.begin(), all.end(), [&](const Channel& channel) {
-                return channel.curve == Curve::cubic || !lies_on_frames(channel, clip);
+                return channel.curve == KeyCurve::cubic || !lies_on_frames(channel, clip);
             });
         while (fps <= 0.0f && may_bend && clip.frame_count() > 1 && 2.0f * clip.fps <= k_most_fps) {
             Clip twice = at_rate(times, 2.0f * clip.fps);
@@ -318,7 +340,7 @@ struct ClipReader {
     }
 
     static bool lies_on_frames(const Channel& channel, const Clip& clip) {
-        return std::all_of(channel.times.begin(), channel.times.end(), [&](float time) {
+        return std::all_of(channel.times->begin(), channel.times->end(), [&](float time) {
             const double frame =
                 (static_cast<double>(time) - static_cast<double>(clip.start)) * static_cast<double>(clip.fps);
             return std::abs(frame - std::round(frame)) < k_on_frame;
@@ -339,8 +361,8 @@ void tell_by_first_bone(const GltfFile& file, const Clip& whole, const Character
 }
 
 // Where the props are relative to their bones in a clip that moves or switches them; `whole` is its frames.
-void read_prop_motion(const GltfFile& file, const tinygltf::Animation& animation, const Clip& whole,
-                      double start, Character& character, const std::string& where) {
+void read_prop_motion(const GltfFile& file, const GltfAnimation& animation, const Clip& whole, double start,
+                      Character& character, const std::string& where) {
     std::vector<Bone> slots;
     std::vector<int> slot_of(file.model.nodes.size(), k_no_bone);
     for (std::size_t p = 0; p < character.prop_nodes.size(); ++p) {
@@ -369,15 +391,15 @@ void read_prop_motion(const GltfFile& file, const tinygltf::Animation& animation
 
 }  // namespace
 
-std::string clip_name(const tinygltf::Animation& animation, std::size_t index) {
+std::string clip_name(const GltfAnimation& animation, std::size_t index) {
     return animation.name.empty() ? "clip-" + std::to_string(index + 1) : animation.name;
 }
 
 void read_clips(const GltfFile& file, float fps, Character& character) {
     const std::vector<int> bone_of = bones_of_nodes(file, character);
     const NodesAbove above = nodes_above(file, character);
-    for (std::size_t i = 0; i < file.model.animations.size(); ++i) {
-        const tinygltf::Animation& animation = file.model.animations[i];
+    for (std::size_t i = 0; i < file.data.animations.size(); ++i) {
+        const GltfAnimation& animation = file.data.animations[i];
         const std::string name = clip_name(animation, i);
         const std::string where = "animation " + std::to_string(i) + " '" + name + "'";
         const std::vector<Channel> channels = read_channels(file, animation, bone_of, where);

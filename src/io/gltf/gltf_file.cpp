@@ -1,10 +1,9 @@
 // Parsing goes through tinygltf; what it does not check and the readers rely on is checked here.
 #include "gltf_file.hpp"
 
+#include "glb_builder.hpp"
 #include "gltf_checks.hpp"
-#include "gltf_uris.hpp"
-
-#include "../json/json_document.hpp"
+#include "gltf_references.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/puppet/puppet.hpp>
@@ -22,6 +21,7 @@ namespace {
 
 constexpr std::uint32_t k_glb_magic = 0x46546C67;
 constexpr std::uint32_t k_json_chunk = 0x4E4F534A;
+constexpr std::uint32_t k_binary_chunk = 0x004E4942;
 constexpr std::size_t k_deepest = 1'000;  // nodes below each other
 
 std::uint32_t word_at(const std::vector<std::uint8_t>& bytes, std::size_t offset) {
@@ -34,7 +34,13 @@ bool starts_as_glb(const std::vector<std::uint8_t>& bytes) {
     return bytes.size() >= 4 && word_at(bytes, 0) == k_glb_magic;
 }
 
-std::string json_of_glb(const std::string& path, const std::vector<std::uint8_t>& bytes) {
+struct Chunks {
+    std::span<const std::uint8_t> json;
+    std::span<const std::uint8_t> binary;  // empty if there is none
+};
+
+// Source: glTF 2.0, section 4.4.
+Chunks chunks_of_glb(const std::string& path, const std::vector<std::uint8_t>& bytes) {
     if (bytes.size() < 20) throw Error(path, "the GLB is cut off within its header", "", k_export_again);
     const std::size_t declared = word_at(bytes, 8);
     if (declared > bytes.size()) {
@@ -49,30 +55,32 @@ std::string json_of_glb(const std::string& path, const std::vector<std::uint8_t>
     if (word_at(bytes, 16) != k_json_chunk || length > bytes.size() - 20) {
         throw Error(path, "the GLB's first chunk is not its JSON", "", k_export_again);
     }
-    // The parser takes the next chunk's word for its length.
+    const std::span all(bytes);
+    Chunks chunks{all.subspan(20, length), {}};
     const std::size_t next = 20 + length;
-    if (bytes.size() - next >= 8 && word_at(bytes, next) > bytes.size() - next - 8)
+    if (bytes.size() - next < 8) return chunks;
+    const std::size_t size = word_at(bytes, next);
+    if (size > bytes.size() - next - 8)
         throw Error(path, "the GLB's second chunk is cut off",
-                    fmt::format("{} of {} bytes", bytes.size() - next - 8, word_at(bytes, next)),
-                    "copy or export it again");
-    return {bytes.begin() + 20, bytes.begin() + 20 + static_cast<std::ptrdiff_t>(length)};
+                    fmt::format("{} of {} bytes", bytes.size() - next - 8, size), "copy or export it again");
+    if (word_at(bytes, next + 4) == k_binary_chunk) chunks.binary = all.subspan(next + 8, size);
+    return chunks;
 }
 
-nlohmann::json checked_json(const std::string& path, const std::string& text) {
-    if (nesting_of(text) > k_most_nested)
-        throw Error(ErrorCode::too_large, path,
-                    fmt::format("its JSON is nested more than {} deep", k_most_nested), "", k_export_again);
+Json checked_json(const std::string& path, const std::string& text) {
+    if (const std::string problem = beyond_limits(text); !problem.empty())
+        throw Error(ErrorCode::too_large, path, problem, "", k_export_again);
     try {
-        auto document = nlohmann::json::parse(text);
+        Json document = Json::parse(text);
         if (!document.is_object() || !document.contains("asset")) {
             throw Error(path, "is not a glTF file", "no 'asset' in its JSON", "name a .glb or .gltf file");
         }
         check_document(path, document);
         return document;
-    } catch (const nlohmann::json::out_of_range&) {
+    } catch (const Json::out_of_range&) {
         throw Error(ErrorCode::too_large, path, "its JSON holds a number that is too large", "",
                     k_export_again);
-    } catch (const nlohmann::json::parse_error& problem) {
+    } catch (const Json::parse_error& problem) {
         const std::size_t end = std::min(text.size(), problem.byte);
         const auto line = 1 + std::count(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(end), '\n');
         throw Error(path, "its JSON cannot be parsed",
@@ -81,41 +89,22 @@ nlohmann::json checked_json(const std::string& path, const std::string& text) {
     }
 }
 
-void check_buffers(const GltfFile& file, const nlohmann::json& document) {
-    for (const auto& buffer : document.value("buffers", nlohmann::json::array())) {
-        const auto uri = buffer.is_object() ? buffer.value("uri", nlohmann::json()) : nlohmann::json();
-        if (!uri.is_string() || is_data_uri(uri.get<std::string>())) continue;
-        refuse_files_beside(file, uri.get<std::string>());
-        buffer_file(file.path, uri.get<std::string>());
-    }
-}
-
-// The GLB with another JSON chunk.
-std::vector<std::uint8_t> with_json(const std::vector<std::uint8_t>& glb, std::string json) {
-    while (json.size() % 4 != 0) json += ' ';
-    const auto rest = std::min<std::size_t>(20 + word_at(glb, 12), glb.size());
-    std::vector<std::uint8_t> result;
-    result.reserve(20 + json.size() + glb.size() - rest);
-    const auto copy = [&](std::size_t from, std::size_t to) {
-        for (std::size_t i = from; i < to; ++i) result.push_back(glb[i]);
+// What the parser is given: all but data, animations and images, which are read by our own records or not at
+// all. It follows the indices of accessors, so that each has a stand-in.
+std::string without_data(Json document) {
+    std::size_t accessors = 0;
+    const VisitReference count = [&](const std::string& list, Json& index) {
+        if (list == "accessors") accessors = std::max(accessors, index.get<std::size_t>() + 1);
+        return true;
     };
-    const auto word = [&](std::size_t value) {
-        for (int shift = 0; shift < 32; shift += 8)
-            result.push_back(static_cast<std::uint8_t>(value >> shift));
-    };
-    copy(0, 8);
-    word(20 + json.size() + glb.size() - rest);
-    word(json.size());
-    copy(16, 20);
-    for (const char letter : json) result.push_back(static_cast<std::uint8_t>(letter));
-    copy(rest, glb.size());
-    return result;
-}
-
-// Images are handed through untouched, so they need not be decoded.
-bool keep_image(tinygltf::Image*, int, std::string*, std::string*, int, int, const unsigned char*, int,
-                void*) {
-    return true;
+    for (const char* list : {"animations", "images", "buffers", "bufferViews", "accessors"})
+        document.erase(list);
+    visit_references(document, count);
+    document["bufferViews"] = {{{"buffer", 0}, {"byteLength", 4}}};
+    const Json stand_in{{"bufferView", 0}, {"componentType", k_float}, {"count", 1}, {"type", "SCALAR"}};
+    document["accessors"] = Json::array();
+    for (std::size_t i = 0; i < accessors; ++i) document["accessors"].push_back(stand_in);
+    return document.dump();
 }
 
 void check_index(const GltfFile& file, int index, std::size_t count, const std::string& what,
@@ -173,15 +162,6 @@ void check_references(const GltfFile& file) {
         for (const int joint : model.skins[i].joints)
             check_index(file, joint, model.nodes.size(), "joint node", where);
     }
-    for (std::size_t i = 0; i < model.animations.size(); ++i) {
-        const tinygltf::Animation& animation = model.animations[i];
-        const std::string where = "animation " + std::to_string(i) + " '" + animation.name + "'";
-        for (const auto& channel : animation.channels) {
-            check_index(file, channel.sampler, animation.samplers.size(), "sampler", where);
-            if (channel.target_node != -1)
-                check_index(file, channel.target_node, model.nodes.size(), "node", where);
-        }
-    }
 }
 
 std::size_t component_size(int type) {
@@ -216,78 +196,70 @@ struct Elements {
     std::size_t stride;
 };
 
-Elements elements(const GltfFile& file, int view_index, std::size_t offset, std::size_t count,
+Elements elements(const GltfFile& file, std::size_t view_index, std::size_t offset, std::size_t count,
                   std::size_t size, const std::string& where) {
-    check_index(file, view_index, file.model.bufferViews.size(), "buffer view", where);
-    const tinygltf::BufferView& view = file.model.bufferViews[static_cast<std::size_t>(view_index)];
-    check_index(file, view.buffer, file.model.buffers.size(), "buffer", where);
-    const auto& data = file.model.buffers[static_cast<std::size_t>(view.buffer)].data;
-    const std::size_t stride = view.byteStride == 0 ? size : view.byteStride;
-    const bool view_fits = view.byteOffset <= data.size() && view.byteLength <= data.size() - view.byteOffset;
-    const bool first_fits = view_fits && offset <= view.byteLength && size <= view.byteLength - offset;
-    if (count > 0 && (!first_fits || count - 1 > (view.byteLength - offset - size) / stride)) {
+    const GltfView& view = file.data.views[view_index];
+    const std::span<const std::uint8_t> data = file.data.buffers[view.buffer];
+    const std::size_t stride = view.stride == 0 ? size : view.stride;
+    const bool view_fits = view.offset <= data.size() && view.length <= data.size() - view.offset;
+    const bool first_fits = view_fits && offset <= view.length && size <= view.length - offset;
+    if (count > 0 && (!first_fits || count - 1 > (view.length - offset - size) / stride)) {
         throw Error(file.path, "an accessor reaches outside its buffer", where, k_export_again);
     }
-    return {data.data() + view.byteOffset + offset, stride};
+    return {data.data() + view.offset + offset, stride};
 }
 
 template <class Number>
 std::vector<Number> read_accessor(const GltfFile& file, int index, int components, bool scaled) {
-    check_index(file, index, file.model.accessors.size(), "accessor", "accessor list");
-    const tinygltf::Accessor& accessor = file.model.accessors[static_cast<std::size_t>(index)];
+    check_index(file, index, file.data.accessors.size(), "accessor", "accessor list");
+    const GltfAccessor& accessor = file.data.accessors[static_cast<std::size_t>(index)];
     const std::string where = "accessor " + std::to_string(index);
-    const std::size_t size = component_size(accessor.componentType);
-    if (size == 0 ||
-        tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(accessor.type)) != components) {
+    const std::size_t size = component_size(accessor.component_type);
+    if (size == 0 || accessor.components != components) {
         throw Error(file.path, "an accessor has another type than its use asks for", where, k_export_again);
     }
     const auto width = static_cast<std::size_t>(components);
-    const bool normalized = scaled && accessor.normalized;
+    const bool normalized = scaled && accessor.is_normalized;
     std::vector<Number> result;
     const auto copy = [&](const Elements& from, std::size_t count, const auto& element_position) {
         for (std::size_t i = 0; i < count; ++i) {
             for (std::size_t c = 0; c < width; ++c) {
                 const unsigned char* data = from.data + i * from.stride + c * size;
-                double value = component_at(data, accessor.componentType, normalized);
+                double value = component_at(data, accessor.component_type, normalized);
                 if (!scaled) value = std::clamp(value, 0.0, 4294967295.0);
                 result[element_position(i) * width + c] = static_cast<Number>(value);
             }
         }
     };
-    if (accessor.bufferView != -1) {
-        const Elements from =
-            elements(file, accessor.bufferView, accessor.byteOffset, accessor.count, width * size, where);
+    if (accessor.view != -1) {
+        const Elements from = elements(file, static_cast<std::size_t>(accessor.view), accessor.offset,
+                                       accessor.count, width * size, where);
         result.resize(accessor.count * width);
         copy(from, accessor.count, [](std::size_t i) { return i; });
     }
     result.resize(accessor.count * width);
-    if (!accessor.sparse.isSparse) return result;
+    if (accessor.sparse == -1) return result;
 
-    const auto count = static_cast<std::size_t>(std::max(accessor.sparse.count, 0));
-    const auto& indices = accessor.sparse.indices;
-    const auto& values = accessor.sparse.values;
-    const std::size_t index_size = component_size(indices.componentType);
-    const Elements positions =
-        elements(file, indices.bufferView, static_cast<std::size_t>(indices.byteOffset), count, index_size,
-                 where + ", sparse");
+    const GltfSparse& sparse = file.data.sparse[static_cast<std::size_t>(accessor.sparse)];
+    const std::size_t count = sparse.count;
+    const Elements positions = elements(file, sparse.index_view, sparse.index_offset, count,
+                                        component_size(sparse.index_type), where + ", sparse");
     std::vector<std::size_t> position(count);
     for (std::size_t i = 0; i < count; ++i) {
         position[i] = static_cast<std::size_t>(
-            component_at(positions.data + i * positions.stride, indices.componentType, false));
+            component_at(positions.data + i * positions.stride, sparse.index_type, false));
         if (position[i] >= accessor.count)
             throw Error(file.path, "a sparse index is out of range", where, k_export_again);
     }
-    copy(elements(file, values.bufferView, static_cast<std::size_t>(values.byteOffset), count, width * size,
-                  where + ", sparse"),
+    copy(elements(file, sparse.value_view, sparse.value_offset, count, width * size, where + ", sparse"),
          count, [&](std::size_t i) { return position[i]; });
     return result;
 }
 
 }  // namespace
 
-void refuse_files_beside(const GltfFile& file, const std::string& uri) {
-    if (file.in_memory)
-        throw Error(file.path, "a document in memory names a file beside it", uri, "embed it: export as GLB");
+void refuse_files_beside(const std::string& name, const std::string& uri) {
+    throw Error(name, "a document in memory names a file beside it", uri, "embed it: export as GLB");
 }
 
 namespace {
@@ -295,28 +267,27 @@ namespace {
 // Parses and checks; `file.path` is set.
 void parse(GltfFile& file, std::vector<std::uint8_t> bytes) {
     if (bytes.empty()) throw Error(file.path, "the file is empty", "", k_export_again);
-    const bool binary = starts_as_glb(bytes);
-    if (!binary && bytes.front() != '{' && !std::isspace(bytes.front()) && bytes.front() != 0xEF) {
+    const bool is_binary = starts_as_glb(bytes);
+    if (!is_binary && bytes.front() != '{' && !std::isspace(bytes.front()) && bytes.front() != 0xEF) {
         throw Error(file.path, "is not a glTF file", "it starts neither as GLB nor as JSON",
                     "name a .glb or .gltf file");
     }
-    file.json = binary ? json_of_glb(file.path, bytes) : std::string(bytes.begin(), bytes.end());
-    check_buffers(file, checked_json(file.path, file.json));
-    // Images are brought along when the file is written; the parser would open them now.
-    const std::string json = without_image_files(file.json);
-    if (binary && json != file.json) bytes = with_json(bytes, json);
+    Chunks chunks{bytes, {}};
+    if (is_binary) chunks = chunks_of_glb(file.path, bytes);
+    file.json.assign(chunks.json.begin(), chunks.json.end());
+    Json document = checked_json(file.path, file.json);
+    read_records(document, file.data);
+    read_buffers(file.path, file.in_memory, document, chunks.binary, file.data);
+    if (is_binary) file.data.file = std::move(bytes);  // the buffers stay where they are
 
     tinygltf::TinyGLTF parser;
-    parser.SetImageLoader(keep_image, nullptr);
     std::string error;
     std::string warning;
-    const std::string folder = file.in_memory ? "" : std::filesystem::path(file.path).parent_path().string();
+    const std::string json = without_data(std::move(document));
     bool parsed = false;
     try {
-        parsed = binary ? parser.LoadBinaryFromMemory(&file.model, &error, &warning, bytes.data(),
-                                                      static_cast<unsigned int>(bytes.size()), folder)
-                        : parser.LoadASCIIFromString(&file.model, &error, &warning, json.data(),
-                                                     static_cast<unsigned int>(json.size()), folder);
+        parsed = parser.LoadASCIIFromString(&file.model, &error, &warning, json.data(),
+                                            static_cast<unsigned int>(json.size()), "");
     } catch (const std::exception& problem) {
         error = problem.what();
     }

@@ -17,7 +17,7 @@ void read_meshes(const GltfFile& file, Character& character);
 void read_clips(const GltfFile& file, float fps, Character& character);
 
 /// The name of a file's clip: that of its animation, or `clip-N`.
-std::string clip_name(const tinygltf::Animation& animation, std::size_t index);
+std::string clip_name(const GltfAnimation& animation, std::size_t index);
 
 /// Fills `declared` from the open VRM humanoid tables (VRMC_vrm 1.0, VRM 0.x); the skeleton must be there.
 void read_declared_roles(const GltfFile& file, Character& character);

@@ -14,12 +14,11 @@ Picture picture_in(const GltfFile& file, const Json& image) {
     } else if (!uri.empty()) {
         return read_image(file.path, uri);
     } else {
-        const tinygltf::BufferView& view =
-            file.model.bufferViews.at(image.value("bufferView", std::size_t{0}));
-        const auto& buffer = file.model.buffers.at(static_cast<std::size_t>(view.buffer)).data;
-        if (view.byteOffset > buffer.size() || view.byteLength > buffer.size() - view.byteOffset) return {};
-        const auto first = buffer.begin() + static_cast<std::ptrdiff_t>(view.byteOffset);
-        picture.bytes.assign(first, first + static_cast<std::ptrdiff_t>(view.byteLength));
+        const GltfView& view = file.data.views.at(image.value("bufferView", std::size_t{0}));
+        const std::span<const std::uint8_t> buffer = file.data.buffers.at(view.buffer);
+        if (view.offset > buffer.size() || view.length > buffer.size() - view.offset) return {};
+        const auto bytes = buffer.subspan(view.offset, view.length);
+        picture.bytes.assign(bytes.begin(), bytes.end());
         picture.mime_type = image.value("mimeType", "");
     }
     return picture;

@@ -86,19 +86,6 @@ Picture read_image(const fs::path& gltf, const std::string& uri) {
     return image;
 }
 
-std::string without_image_files(const std::string& json) {
-    Json document = Json::parse(json);
-    if (!document.contains("images")) return json;
-    bool changed = false;
-    for (Json& image : document["images"]) {
-        const Json uri = image.is_object() ? image.value("uri", Json()) : Json();
-        if (!uri.is_string() || is_data_uri(uri.get<std::string>())) continue;
-        image["uri"] = "data:image/png;base64,AAAA";
-        changed = true;
-    }
-    return changed ? document.dump() : json;
-}
-
 std::vector<fs::path> files_beside(const fs::path& gltf) {
     if (is_puppet(gltf)) return puppet_pictures(gltf);
     std::vector<fs::path> files;

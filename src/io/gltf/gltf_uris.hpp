@@ -22,7 +22,4 @@ std::filesystem::path buffer_file(const std::filesystem::path& gltf, const std::
 /// `Error` unless it is an ordinary file that holds a picture (PNG, JPEG, WebP, KTX2).
 Picture read_image(const std::filesystem::path& gltf, const std::string& uri);
 
-/// The document without images outside of it, for a parser that would open them.
-std::string without_image_files(const std::string& json);
-
 }  // namespace dendraxis::io

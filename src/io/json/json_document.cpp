@@ -175,9 +175,8 @@ JsonDocument open_document(const std::filesystem::path& path, Schema schema) {
     return parse_document(path.string(), read_text(path), schema);
 }
 
-std::size_t nesting_of(std::string_view text) noexcept {
-    std::size_t deepest = 0;
-    std::size_t depth = 0;
+std::string beyond_limits(std::string_view text) {
+    std::vector<std::size_t> members{0};  // of each list and object that is open
     bool in_string = false;
     for (std::size_t i = 0; i < text.size(); ++i) {
         const char letter = text[i];
@@ -186,12 +185,16 @@ std::size_t nesting_of(std::string_view text) noexcept {
         } else if (letter == '"') {
             in_string = !in_string;
         } else if (!in_string && (letter == '[' || letter == '{')) {
-            deepest = std::max(deepest, ++depth);
-        } else if (!in_string && (letter == ']' || letter == '}') && depth > 0) {
-            --depth;
+            members.push_back(0);
+            if (members.size() > k_most_nested + 1)
+                return fmt::format("its JSON is nested more than {} deep", k_most_nested);
+        } else if (!in_string && (letter == ']' || letter == '}') && members.size() > 1) {
+            members.pop_back();
+        } else if (!in_string && letter == ':' && ++members.back() > k_most_members) {
+            return fmt::format("an object of its JSON has more than {} members", k_most_members);
         }
     }
-    return deepest;
+    return "";
 }
 
 JsonDocument parse_document(const std::string& name, std::string text, Schema schema) {
@@ -206,10 +209,8 @@ JsonDocument parse_document(const std::string& name, std::string text, Schema sc
         if (event == Json::parse_event_t::object_end) keys.pop_back();
         return true;
     };
-    if (nesting_of(document.text) > k_most_nested)
-        throw Error(ErrorCode::too_large, name,
-                    fmt::format("its JSON is nested more than {} deep", k_most_nested), "",
-                    "name a file that this program wrote");
+    if (const std::string problem = beyond_limits(document.text); !problem.empty())
+        throw Error(ErrorCode::too_large, name, problem, "", "name a file that this program wrote");
     try {
         document.json = Json::parse(document.text, watch);
     } catch (const Json::parse_error& problem) {

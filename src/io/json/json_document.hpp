@@ -32,9 +32,13 @@ JsonDocument open_document(const std::filesystem::path& path, Schema schema);
 /// The same for a text; `name` stands in messages.
 JsonDocument parse_document(const std::string& name, std::string text, Schema schema);
 
-/// How deep lists and objects of a JSON text are nested. Parsers, and what walks a document, go as deep.
-std::size_t nesting_of(std::string_view text) noexcept;
+/// Parsers, and what walks a document, go as deep as its lists and objects are nested; a member is looked for
+/// among all of its object.
 inline constexpr std::size_t k_most_nested = 200;
+inline constexpr std::size_t k_most_members = 20'000;
+
+/// What in a JSON text is beyond these limits; empty if nothing is.
+std::string beyond_limits(std::string_view text);
 
 /// Keys of the top level that the schema does not know.
 std::vector<std::string> unknown_keys(const JsonDocument& document, Schema schema);
