@@ -9,6 +9,7 @@ namespace {
 
 constexpr float k_unseen_acceleration = 0.3f;  // heights a second squared: the source may be as good as still
 constexpr float k_easy_jerk = 1.3f;            // times the source's: what nobody sees
+constexpr float k_float_counts = 0.5f;         // a heel over the floor is seen less than one in it
 constexpr float k_slide_counts = 0.1f;         // seconds: lengths a second as lengths
 
 // In radians; near enough for a mean.
@@ -96,7 +97,7 @@ float PassGuard::feet_fault(std::size_t frame, std::vector<Vec3>& last) const {
         const FootTrack& foot = feet_[static_cast<std::size_t>(leg.source_shape)];
         const float height = lowest_of(sole, run_.model, target.up) - target.floor;
         const float wanted = run_.plan.leg_ratio * foot.height[frame];
-        float fault = (foot.stands(frame) ? std::abs(height - wanted)
+        float fault = (foot.stands(frame) ? std::max(k_float_counts * (height - wanted), wanted - height)
                                           : std::max(0.0f, std::min(0.0f, wanted) - height)) /
                       leg.target_length;
         const Vec3 ball = position_of(sole, sole.parts[k_ball], run_.model);

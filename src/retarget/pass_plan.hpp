@@ -108,7 +108,8 @@ struct PassRun {
 void carry_root_motion(PassRun& run);
 /// What brings feet where they belong: the hips going up and down, and the legs as well or not.
 enum class FeetBy { hips, legs };
-void hold_feet(PassRun& run, FeetBy by);
+/// Feet meet the floor as softly as `softness` says, in seconds before and after.
+void hold_feet(PassRun& run, FeetBy by, float softness);
 void stand_on_stiff_legs(PassRun& run);
 /// Moves the target's hips up in a frame whose pose is in `run.model`; negative is down.
 void raise_hips(PassRun& run, std::size_t frame, float by);

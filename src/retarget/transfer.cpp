@@ -20,6 +20,7 @@
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstdint>
 #include <optional>
@@ -115,18 +116,23 @@ bool may_lean(const Pairing& pairing) {
     return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest");
 }
 
+// How softly feet may meet the floor, in seconds: as softly as it takes.
+constexpr std::array k_softness{0.0f, 0.1f};
+
 // The passes that correct what turning leaves over, each only if it mends more than it harms.
 void run_passes(PassRun& run) {
     const PairingSettings& settings = run.plan.pairing.settings;
     PassGuard guard(run);
     if (settings.feet) {
-        const auto hold_by = [&](FeetBy by) {
+        const auto hold = [&](FeetBy by, float softness) {
             return guard.run(PassGuard::k_feet_price, [&] {
-                hold_feet(run, by);
+                hold_feet(run, by, softness);
                 return 0.0f;
             });
         };
-        if (!hold_by(FeetBy::legs)) hold_by(FeetBy::hips);
+        const bool held = std::any_of(k_softness.begin(), k_softness.end(),
+                                      [&](float softness) { return hold(FeetBy::legs, softness); });
+        if (!held) hold(FeetBy::hips, 0.0f);
         stand_on_stiff_legs(run);
     }
     guard.run(PassGuard::k_arms_price, [&] { return place_hands(run); });
