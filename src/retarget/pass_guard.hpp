@@ -41,6 +41,9 @@ class PassGuard {
         return false;
     }
 
+    /// How wrong standing feet are now; lengths of the leg.
+    float feet_fault() const { return now_.feet; }
+
  private:
     /// Of feet the root of the mean square over frames and legs, of limbs the mean.
     struct Figures {

@@ -20,7 +20,6 @@
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <cstdint>
 #include <optional>
@@ -116,8 +115,8 @@ bool may_lean(const Pairing& pairing) {
     return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest");
 }
 
-// How softly feet may meet the floor, in seconds: as softly as it takes.
-constexpr std::array k_softness{0.0f, 0.1f};
+constexpr float k_soft_seconds = 0.1f;
+constexpr float k_seen_fault = 1e-3f;  // lengths of the leg
 
 // The passes that correct what turning leaves over, each only if it mends more than it harms.
 void run_passes(PassRun& run) {
@@ -130,8 +129,8 @@ void run_passes(PassRun& run) {
                 return 0.0f;
             });
         };
-        const bool held = std::any_of(k_softness.begin(), k_softness.end(),
-                                      [&](float softness) { return hold(FeetBy::legs, softness); });
+        const bool held = hold(FeetBy::legs, 0.0f) ||
+                          (guard.feet_fault() > k_seen_fault && hold(FeetBy::legs, k_soft_seconds));
         if (!held) hold(FeetBy::hips, 0.0f);
         stand_on_stiff_legs(run);
     }
