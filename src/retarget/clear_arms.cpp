@@ -1,6 +1,7 @@
 // Own method. Balls along forearm and hand against the solids of trunk, head and legs: what lies deeper than
-// the source's own is turned out about the shoulder, by the least turn that does it; the turns are widened
-// and smoothed over time, so that the arm goes around the body instead of jumping off it.
+// the source's own is turned out about the shoulder, by the least turn that does it. Where the way out is
+// along the arm (a hand on a thigh) the hand is moved and the elbow bends. Both are widened and smoothed over
+// time, so that the arm goes around the body instead of jumping off it.
 #include "clear_arms.hpp"
 #include "smoothing.hpp"
 
@@ -9,10 +10,10 @@
 namespace dendraxis::detail {
 namespace {
 
-constexpr float k_widen_seconds = 0.2f;
 constexpr float k_tolerance = 0.0003f;  // of the height
 constexpr int k_rounds = 3;             // turn, smooth, look again
 constexpr int k_tries = 6;              // of the least turn in a frame
+constexpr float k_least_lever = 0.3f;   // of how far a ball is from the shoulder
 
 }  // namespace
 
@@ -39,8 +40,12 @@ void ArmClearer::place_solids(const BodyShape& shape, std::span<const Transform>
     }
 }
 
-ArmClearer::ArmClearer(PassRun& run)
-    : run_(run), source_(run.plan.pairing.source), target_(run.plan.pairing.target), clear_(run.frames(), 0) {
+ArmClearer::ArmClearer(PassRun& run, float ease)
+    : run_(run),
+      ease_(ease),
+      source_(run.plan.pairing.source),
+      target_(run.plan.pairing.target),
+      clear_(run.frames(), 0) {
     find_allowed();
 }
 
@@ -78,41 +83,51 @@ void ArmClearer::find_allowed() {
     }
 }
 
-// The least turn about the shoulder that brings the deepest ball out, then the next, until all are.
-Vec3 ArmClearer::least_turn(std::size_t arm, std::size_t frame, const Solids& solids, float& depth) const {
+// Brings the deepest ball out, then the next, until all are.
+ArmClearer::Relief ArmClearer::least_relief(std::size_t arm, std::size_t frame, const Solids& solids,
+                                            float& depth) const {
     const Vec3 shoulder = head_of(run_.plan.arms[arm].target.bones[0], run_.model);
     std::array<Vec3, k_arm_probes> positions;
     for (std::size_t k = 0; k < k_arm_probes; ++k)
         positions[k] = position_of(shape(arm).probes[k], run_.model);
     Quat turned = Quat::Identity();
+    Relief relief;
     for (int attempt = 0; attempt < k_tries; ++attempt) {
         float worst = 0.0f;
-        Vec3 step = Vec3::Zero();
+        Vec3 from_shoulder = Vec3::Zero();
+        Vec3 outward = Vec3::Zero();
         for (std::size_t k = 0; k < k_arm_probes; ++k) {
             for (const PlacedSolid& solid : solids) {
                 if (!solid.may_touch(positions[k], shape(arm).probes[k].radius)) continue;
                 const NearestOnCapsule nearest = nearest_on(solid.capsule, positions[k]);
                 const float too_deep = shape(arm).probes[k].radius - nearest.gap - allowed_[arm][frame][k];
                 if (too_deep <= worst) continue;
-                const Vec3 axis = (positions[k] - shoulder).cross(nearest.normal);
-                if (axis.norm() < 0.02f * target_.height) continue;
                 worst = too_deep;
-                step = axis.normalized() * (too_deep / axis.norm());
+                from_shoulder = positions[k] - shoulder;
+                outward = nearest.normal;
             }
         }
         if (attempt == 0) depth += worst / run_.plan.arms[arm].target_length;
         if (worst <= 0.0f) break;
-        const Quat turn(Eigen::AngleAxisf(std::min(step.norm(), 0.5f), step.normalized()));
+        const Vec3 axis = from_shoulder.cross(outward);
+        if (axis.norm() < k_least_lever * from_shoulder.norm()) {
+            relief.shift += worst * outward;
+            for (Vec3& position : positions) position += worst * outward;
+            continue;
+        }
+        const Quat turn(Eigen::AngleAxisf(std::min(worst / axis.norm(), 0.5f), axis.normalized()));
         turned = (turn * turned).normalized();
         for (Vec3& position : positions) position = shoulder + turn * (position - shoulder);
     }
-    return rotation_vector(turned);
+    relief.turn = rotation_vector(turned);
+    return relief;
 }
 
 bool ArmClearer::clear_once(float& depth) {
     const std::size_t arms = run_.plan.arms.size();
-    std::vector<std::vector<Vec3>> turns(arms, std::vector<Vec3>(run_.frames(), Vec3::Zero()));
-    std::vector<char> any(arms, 0);
+    const std::vector<Vec3> none(run_.frames(), Vec3::Zero());
+    std::vector<std::vector<Vec3>> turns(arms, none);
+    std::vector<std::vector<Vec3>> shifts(arms, none);
     Solids solids;
     for (std::size_t f = 0; f < run_.frames(); ++f) {
         if (clear_[f] != 0) continue;
@@ -120,29 +135,57 @@ bool ArmClearer::clear_once(float& depth) {
         run_.pose(f);
         place_solids(target_.shape, run_.model, solids);
         for (std::size_t i = 0; i < arms; ++i) {
-            turns[i][f] = least_turn(i, f, solids, depth);
-            any[i] |= turns[i][f].isZero() ? 0 : 1;
+            const Relief relief = least_relief(i, f, solids, depth);
+            turns[i][f] = relief.turn;
+            shifts[i][f] = relief.shift;
         }
     }
+    const auto any = [](const std::vector<Vec3>& values) {
+        return std::any_of(values.begin(), values.end(), [](const Vec3& value) { return !value.isZero(); });
+    };
+    bool moved = false;
     for (std::size_t i = 0; i < arms; ++i) {
-        if (any[i]) turn_arm(i, turns[i]);
+        if (any(turns[i])) turn_arm(i, turns[i]);
+        if (any(shifts[i])) shift_hand(i, shifts[i]);
+        moved = moved || any(turns[i]) || any(shifts[i]);
     }
-    return std::any_of(any.begin(), any.end(), [](char is) { return is != 0; });
+    return moved;
 }
 
-// Turns an arm by what each frame needs, eased in and out.
+// As long as each frame needs, eased in and out; zero where nothing is near.
+std::vector<Vec3> ArmClearer::eased(const std::vector<Vec3>& values) const {
+    std::vector<float> lengths;
+    for (const Vec3& value : values) lengths.push_back(value.norm());
+    const float widen = run_.frames_in(ease_);
+    lengths = rounded_up(lengths, static_cast<int>(std::lround(widen)));
+    std::vector<Vec3> result = smoothed(values, 0.5f * widen);
+    for (std::size_t f = 0; f < result.size(); ++f)
+        result[f] = result[f].norm() < 1e-9f ? Vec3(Vec3::Zero()) : Vec3(lengths[f] * result[f].normalized());
+    return result;
+}
+
 void ArmClearer::turn_arm(std::size_t arm, const std::vector<Vec3>& turns) {
-    std::vector<float> angles;
-    for (const Vec3& turn : turns) angles.push_back(turn.norm());
-    const float widen = run_.frames_in(k_widen_seconds);
-    angles = rounded_up(angles, static_cast<int>(std::lround(widen)));
-    const std::vector<Vec3> axes = smoothed(turns, 0.5f * widen);
+    const std::vector<Vec3> by = eased(turns);
     for (std::size_t f = 0; f < run_.frames(); ++f) {
-        if (angles[f] < 1e-6f || axes[f].norm() < 1e-9f) continue;
+        if (by[f].norm() < 1e-6f) continue;
         moved(f);
         run_.pose(f);
-        const Quat turn(Eigen::AngleAxisf(angles[f], axes[f].normalized()));
-        turn_limb(run_.skeleton(), run_.plan.arms[arm].target.bones, {turn, turn}, nullptr, run_.model,
+        const Quat turn(Eigen::AngleAxisf(by[f].norm(), by[f].normalized()));
+        const LimbBones& limb = run_.plan.arms[arm].target;
+        limb.turn(run_.skeleton(), {turn, turn}, limb.joints(run_.model).root, run_.model,
+                  run_.result.frame(f), false);
+    }
+}
+
+void ArmClearer::shift_hand(std::size_t arm, const std::vector<Vec3>& shifts) {
+    const std::vector<Vec3> by = eased(shifts);
+    for (std::size_t f = 0; f < run_.frames(); ++f) {
+        if (by[f].norm() < 1e-6f * run_.plan.arms[arm].target_length) continue;
+        moved(f);
+        run_.pose(f);
+        const LimbBones& limb = run_.plan.arms[arm].target;
+        const LimbJoints joints = limb.joints(run_.model);
+        limb.turn(run_.skeleton(), solve_two_bone(joints, joints.end + by[f]), joints.root, run_.model,
                   run_.result.frame(f));
     }
 }

@@ -10,7 +10,8 @@ namespace dendraxis::detail {
 /// Remembers which frames are clear, so that looking again costs only what was moved since.
 class ArmClearer {
  public:
-    explicit ArmClearer(PassRun& run);
+    /// Arms begin to turn `ease` seconds before they must.
+    ArmClearer(PassRun& run, float ease);
 
     /// Turns arms out of the body where they are deeper in it than the source's. Returns how deep they were,
     /// a mean over frames and arms in lengths of the arm; 0 if none had to be turned.
@@ -33,15 +34,24 @@ class ArmClearer {
     };
     using Solids = std::vector<PlacedSolid>;
 
+    /// What brings an arm out of the body: a turn about its shoulder, then a move of its hand.
+    struct Relief {
+        Vec3 turn = Vec3::Zero();
+        Vec3 shift = Vec3::Zero();
+    };
+
     static Depths depths_of(const ArmShape& arm, const Solids& solids, std::span<const Transform> model);
     static void place_solids(const BodyShape& shape, std::span<const Transform> model, Solids& solids);
     const ArmShape& shape(std::size_t arm) const;
     void find_allowed();
-    Vec3 least_turn(std::size_t arm, std::size_t frame, const Solids& solids, float& depth) const;
+    Relief least_relief(std::size_t arm, std::size_t frame, const Solids& solids, float& depth) const;
     bool clear_once(float& depth);
     void turn_arm(std::size_t arm, const std::vector<Vec3>& turns);
+    void shift_hand(std::size_t arm, const std::vector<Vec3>& shifts);
+    std::vector<Vec3> eased(const std::vector<Vec3>& values) const;
 
     PassRun& run_;
+    float ease_;
     const Chart& source_;
     const Chart& target_;
     std::vector<std::vector<Depths>> allowed_;  // by arm and frame

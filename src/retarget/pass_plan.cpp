@@ -26,7 +26,8 @@ std::optional<LimbBones> limb_bones(const BodyTree& body, const Chain& chain,
         limb.bones = *bones;
         return limb;
     }
-    if (chain.role() != ChainRole::leg || chain.bones.size() < 2) return std::nullopt;
+    const std::size_t least = chain.role() == ChainRole::leg ? 2 : 3;
+    if (!is_limb(chain.role()) || chain.bones.size() < least) return std::nullopt;
     const std::size_t last = chain.bones.size() - 1;
     const std::size_t lower = last < 2 ? 1 : std::clamp<std::size_t>(chain.lower, 1, last - 1);
     limb.bones = {chain.bones.front(), chain.bones[lower], chain.bones.back()};
@@ -66,9 +67,10 @@ LimbJoints LimbBones::joints(std::span<const Transform> model) const {
 }
 
 void LimbBones::turn(const Skeleton& skeleton, const LimbTurns& turns, const Vec3& root,
-                     std::span<const Transform> model, std::span<Transform> local) const {
+                     std::span<const Transform> model, std::span<Transform> local, bool keep_end) const {
+    const bool kept = keep_end && bones[1] != bones[2];
     if (loose.empty()) {
-        turn_limb(skeleton, bones, turns, bones[1] == bones[2] ? nullptr : &k_end_kept, model, local);
+        turn_limb(skeleton, bones, turns, kept ? &k_end_kept : nullptr, model, local);
         return;
     }
     const LimbJoints before = joints_of(bones, model);
@@ -80,7 +82,7 @@ void LimbBones::turn(const Skeleton& skeleton, const LimbTurns& turns, const Vec
     for (const int bone : loose) {
         if (bone == bones[1]) pivot = before.middle, position = middle, turned = turns.lower;
         if (bone == bones[2] && bones[1] != bones[2])
-            pivot = before.end, position = end_position, turned = Quat::Identity();
+            pivot = before.end, position = end_position, turned = kept ? Quat::Identity() : turns.lower;
         const auto b = static_cast<std::size_t>(bone);
         const Transform above = standing_above(skeleton, local, bone);
         local[b].rotation = (above.rotation.conjugate() * turned * model[b].rotation).normalized();

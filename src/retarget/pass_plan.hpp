@@ -29,9 +29,10 @@ struct LimbBones {
     bool ends_in_joint() const { return loose.empty() && bones[1] != bones[2]; }
     LimbJoints joints(std::span<const Transform> model) const;
     /// Turns the limb in a local pose; `model` is that pose in model space, before. A hand or foot keeps its
-    /// orientation. Loose bones go with their part of the limb, whose root is at `root` by now.
+    /// orientation, or turns with the forearm or shin. Loose bones go with their part of the limb, whose root
+    /// is at `root` by now.
     void turn(const Skeleton& skeleton, const LimbTurns& turns, const Vec3& root,
-              std::span<const Transform> model, std::span<Transform> local) const;
+              std::span<const Transform> model, std::span<Transform> local, bool keep_end = true) const;
 };
 
 /// A limb of the target that answers to one of the source.

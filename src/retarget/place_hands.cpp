@@ -98,8 +98,8 @@ void move_palm(PassRun& run, std::size_t frame, const LimbPlan& plan, const Vec3
     const LimbJoints joints = plan.target.joints(run.model);
     TwoBoneOptions options;
     options.soft_from = 0.99f;
-    turn_limb(run.skeleton(), plan.target.bones, solve_two_bone(joints, joints.end + by, options),
-              &k_end_kept, run.model, run.result.frame(frame));
+    plan.target.turn(run.skeleton(), solve_two_bone(joints, joints.end + by, options), joints.root, run.model,
+                     run.result.frame(frame));
 }
 
 Vec3 palm_of(const PassRun& run, std::size_t arm) {

@@ -90,7 +90,7 @@ std::vector<LimbFollow> reaching_limbs(const PassPlan& plan) {
     }
     for (const LimbPlan& arm : plan.arms) {
         const ArmShape* source = plan.source_arm(arm);
-        if (arm.reach == 0.0f) continue;
+        if (arm.reach == 0.0f || !arm.source.ends_in_joint() || !arm.target.ends_in_joint()) continue;
         limbs.push_back(follow_of(arm, -facing));
         const Probe& palm = plan.target_arm(arm).palm();
         if (source == nullptr || source->palm().bone != arm.source.bones[2] ||
@@ -116,6 +116,8 @@ bool may_lean(const Pairing& pairing) {
 }
 
 constexpr float k_soft_seconds = 0.1f;
+constexpr float k_clear_seconds = 0.2f;  // before and after an arm is out of the body
+constexpr float k_soft_clear_seconds = 0.4f;
 constexpr float k_seen_fault = 1e-3f;  // lengths of the leg
 
 // The passes that correct what turning leaves over, each only if it mends more than it harms.
@@ -137,10 +139,13 @@ void run_passes(PassRun& run) {
     guard.run(PassGuard::k_arms_price, [&] { return place_hands(run); });
     std::optional<ArmClearer> clearer;
     if (settings.clearance) {
-        guard.run(PassGuard::k_arms_price, [&] {
-            clearer.emplace(run);
-            return clearer->clear();
-        });
+        const auto clear = [&](float ease) {
+            return guard.run(PassGuard::k_arms_price, [&] {
+                clearer.emplace(run, ease);
+                return clearer->clear();
+            });
+        };
+        if (!clear(k_clear_seconds)) clear(k_soft_clear_seconds);
     }
     if (settings.hands)
         guard.run(PassGuard::k_arms_price,

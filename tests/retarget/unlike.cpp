@@ -414,3 +414,22 @@ TEST_CASE("a beast that stands as good as still stands on all four feet") {
         }
     }
 }
+
+TEST_CASE("arms come out of the body, whatever the hands hang on in the file") {
+    const Clip& crouch = workshop::diver().clip("crouch");
+    for (const bool goals : {false, true}) {
+        for (const unsigned number : {1u, 2u, 4u, 5u, 6u}) {
+            CAPTURE(goals);
+            CAPTURE(number);
+            crowd::Oddities odd;
+            odd.goals = goals;
+            const crowd::Body body = crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good, odd);
+            const Pairing pairing = pair(workshop::diver_chart(), chart(body.character));
+            const ClipReview review = review_clip(pairing, crouch, Transfer(pairing).apply(crouch));
+            for (const char* measure : {"clipping_mm", "pops"}) {
+                CAPTURE(measure);
+                CHECK(review[measure].value <= gate_of(pairing, measure));
+            }
+        }
+    }
+}
