@@ -115,14 +115,14 @@ PassPlan::PassPlan(const Pairing& given)
         const int target_sole = sole_of(target_shape, chain.name);
         const int source_sole = sole_of(source_shape, answer->name);
         const auto own = limb_bones(target_body, chain, target_rest);
-        const auto its = limb_bones(source_body, *answer, source_rest);
         if (!own && target_sole >= 0 && source_sole >= 0) {
             const Transform& hip = target_rest[static_cast<std::size_t>(chain.bones.front())];
             const Sole& sole = target_shape.soles[static_cast<std::size_t>(target_sole)];
             stiff_legs.push_back(
-                {answer->bones.front(), chain.bones.front(), its.has_value(), source_sole, target_sole,
+                {source_sole, target_sole,
                  hip.translation.dot(pairing.target.up) - lowest_of(sole, target_rest, pairing.target.up)});
         }
+        const auto its = limb_bones(source_body, *answer, source_rest);
         if (!own || !its) continue;
         LimbPlan limb;
         limb.chain = chain.name;

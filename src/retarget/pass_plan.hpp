@@ -50,9 +50,6 @@ struct LimbPlan {
 
 /// A leg of the target that has no knee, and the soles of both.
 struct StiffLeg {
-    int source_root = 0;  ///< bones at whose heads the legs begin
-    int target_root = 0;
-    bool source_bends = false;
     int source_sole = 0;
     int target_sole = 0;
     float target_length = 0.0f;  ///< from its joint to its lowest point
