@@ -2,6 +2,8 @@
 // one for the swing's cone, one for the twist, from the same range that inverse kinematics uses.
 #pragma once
 
+#include "bullet_types.hpp"
+
 #include <dendraxis/ragdoll/binding.hpp>
 
 #include <BulletDynamics/ConstraintSolver/btTypedConstraint.h>

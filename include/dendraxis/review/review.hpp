@@ -26,8 +26,8 @@ namespace dendraxis {
 /// `pops`: frames in which a joint's angular acceleration is over three times the worst of the source.
 /// `bend_flips`: frames in which a knee or elbow bends to the other side than the source's.
 /// `range_overshoot_deg`: how far joints go beyond the ranges of the target's sheet.
-/// `root_motion_error_pct`: how far the way of the hips over the floor (of the legs' roots, if the hips do not
-/// answer to each other: `hips_answer`) is from what the root-motion rule asks, of the way.
+/// `root_motion_error_pct`: how far the way of the hips over the floor (of the legs' roots, if the hips do
+/// not answer to each other: `hips_answer`) is from what the root-motion rule asks, of the way.
 /// `trunk_error_deg`: where the head is, seen from the hips, against the source's.
 /// `hips_height_pct`: how far the legs' roots are from the height of the source's in proportion, in lengths
 /// of the leg. `loop_gap_pct`: if the source ends as it begins, how far any joint is at the end from where it

@@ -1,5 +1,6 @@
 // Animations of a glTF file, sampled at an even rate (glTF 2.0, sections 3.11 and Appendix C).
 #include "gltf_parts.hpp"
+#include "key_reader.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
@@ -11,7 +12,6 @@
 #include <cmath>
 #include <iterator>
 #include <map>
-#include <memory>
 #include <set>
 
 namespace dendraxis::io {
@@ -21,78 +21,13 @@ constexpr std::size_t k_most_frames = 1'000'000;
 constexpr std::size_t k_most_poses = 20'000'000;  // bones times frames of a clip: a gigabyte
 constexpr double k_on_frame = 0.05;               // frames: a key this near to one lies on it
 
-using Times = std::shared_ptr<const std::vector<float>>;
-
-struct Channel {
-    std::size_t bone = 0;
-    KeyedProperty property = KeyedProperty::translation;
-    KeyCurve curve = KeyCurve::linear;
-    Times times;     // channels of one accessor share it
-    int values = 0;  // accessor; read when it is sampled
-};
-
-using Value = Eigen::Vector4d;
-
-int width_of(KeyedProperty property) {
-    return property == KeyedProperty::rotation ? 4 : 3;
-}
-
-// A channel with its values; for cubic curves three a key: tangent in, value, tangent out.
-class Curve {
- public:
-    Curve(const GltfFile& file, const Channel& channel)
-        : channel_(channel),
-          times_(*channel.times),
-          values_(read_numbers(file, channel.values, width_of(channel.property))) {}
-
-    Value at(double time) const {
-        const std::size_t stride = channel_.curve == KeyCurve::cubic ? 3 : 1;
-        const std::size_t middle = channel_.curve == KeyCurve::cubic ? 1 : 0;
-        if (time <= times_.front()) return element(middle);
-        if (time >= times_.back()) return element(stride * (times_.size() - 1) + middle);
-        // Compared as doubles: rounded to float, a time just before the last key would lie on it.
-        const auto after = std::upper_bound(times_.begin(), times_.end(), time,
-                                            [](double t, float key) { return t < static_cast<double>(key); });
-        return between(static_cast<std::size_t>(after - times_.begin() - 1), time);
-    }
-
- private:
-    Value element(std::size_t index) const {
-        const auto width = static_cast<std::size_t>(width_of(channel_.property));
-        Value value = Value::Zero();
-        for (std::size_t c = 0; c < width; ++c) value[static_cast<int>(c)] = values_[index * width + c];
-        return value;
-    }
-
-    Value between(std::size_t key, double time) const {
-        const double span = static_cast<double>(times_[key + 1]) - times_[key];
-        const double t = span > 0.0 ? (time - times_[key]) / span : 0.0;
-        if (channel_.curve == KeyCurve::step) return element(key);
-        if (channel_.curve == KeyCurve::linear) {
-            const Value a = element(key);
-            const Value b = element(key + 1);
-            if (channel_.property != KeyedProperty::rotation) return a + t * (b - a);
-            return Eigen::Quaterniond(a).normalized().slerp(t, Eigen::Quaterniond(b).normalized()).coeffs();
-        }
-        const double t2 = t * t;
-        const double t3 = t2 * t;
-        return (2 * t3 - 3 * t2 + 1) * element(3 * key + 1) +
-               span * (t3 - 2 * t2 + t) * element(3 * key + 2) + (3 * t2 - 2 * t3) * element(3 * key + 4) +
-               span * (t3 - t2) * element(3 * key + 3);
-    }
-
-    const Channel& channel_;
-    const std::vector<float>& times_;
-    std::vector<float> values_;
-};
-
 StepBits step_of(KeyedProperty property) {
     return property == KeyedProperty::rotation      ? k_rotation_steps
            : property == KeyedProperty::translation ? k_translation_steps
                                                     : k_scale_steps;
 }
 
-void set(Transform& transform, KeyedProperty property, const Value& value) {
+void set(Transform& transform, KeyedProperty property, const KeyValue& value) {
     const Vec3 vector = value.head<3>().cast<float>();
     if (property == KeyedProperty::translation) transform.translation = vector;
     if (property == KeyedProperty::scale) transform.scale = vector;
@@ -101,21 +36,21 @@ void set(Transform& transform, KeyedProperty property, const Value& value) {
     }
 }
 
-std::vector<Channel> read_channels(const GltfFile& file, const GltfAnimation& animation,
-                                   const std::vector<int>& bone_of, const std::string& where) {
-    std::vector<Channel> channels;
-    std::map<int, Times> times;  // by accessor
+std::vector<KeyChannel> read_channels(const GltfFile& file, const GltfAnimation& animation,
+                                      const std::vector<int>& bone_of, const std::string& where) {
+    std::vector<KeyChannel> channels;
+    std::map<int, KeyTimes> times;  // by accessor
     for (const GltfChannel& source : animation.channels) {
         if (source.node == -1 || bone_of[static_cast<std::size_t>(source.node)] == k_no_bone ||
             source.property == KeyedProperty::other)
             continue;
         const GltfSampler& sampler = animation.samplers[source.sampler];
-        Channel channel;
+        KeyChannel channel;
         channel.bone = static_cast<std::size_t>(bone_of[static_cast<std::size_t>(source.node)]);
         channel.property = source.property;
         channel.curve = sampler.curve;
         channel.values = sampler.output;
-        Times& shared = times[sampler.input];
+        KeyTimes& shared = times[sampler.input];
         if (shared == nullptr)
             shared = std::make_shared<const std::vector<float>>(read_numbers(file, sampler.input, 1));
         channel.times = shared;
@@ -160,11 +95,11 @@ float rate_of(const std::vector<double>& times) {
 }
 
 // All key times, each once.
-std::vector<double> times_of(const std::vector<Channel>& channels) {
+std::vector<double> times_of(const std::vector<KeyChannel>& channels) {
     std::vector<double> times;
     std::vector<double> both;
-    std::set<Times> seen;
-    for (const Channel& channel : channels) {
+    std::set<KeyTimes> seen;
+    for (const KeyChannel& channel : channels) {
         if (!seen.insert(channel.times).second) continue;
         both.clear();
         std::set_union(times.begin(), times.end(), channel.times->begin(), channel.times->end(),
@@ -176,7 +111,7 @@ std::vector<double> times_of(const std::vector<Channel>& channels) {
     return times;
 }
 
-Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Channel>& channels,
+Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<KeyChannel>& channels,
           const std::vector<double>& times, float fps, const std::string& where) {
     Clip clip;
     clip.fps = fps > 0.0f ? fps : rate_of(times);
@@ -199,12 +134,12 @@ Clip bake(const GltfFile& file, const Skeleton& skeleton, const std::vector<Chan
     clip.transforms.reserve(frames * rest.size());
     for (std::size_t f = 0; f < frames; ++f)
         clip.transforms.insert(clip.transforms.end(), rest.begin(), rest.end());
-    for (const Channel& channel : channels) {
+    for (const KeyChannel& channel : channels) {
         if (channel.curve == KeyCurve::step && channel.times->size() > 1) {
             clip.steps.resize(clip.bone_count);
             clip.steps[channel.bone] |= step_of(channel.property);
         }
-        const Curve curve(file, channel);
+        const KeyReader curve(file, channel);
         for (std::size_t f = 0; f < frames; ++f) {
             // A step belongs to the frame that its key lies on, however both are rounded.
             const double early = channel.curve == KeyCurve::step ? k_on_frame : 0.0;
@@ -300,22 +235,22 @@ struct ClipReader {
     const GltfFile& file;
     const Skeleton& skeleton;
     const NodesAbove& above;
-    const std::vector<Channel>& channels;
-    const std::vector<Channel>& channels_above;
+    const std::vector<KeyChannel>& channels;
+    const std::vector<KeyChannel>& channels_above;
     const std::string& where;
 
     static constexpr float k_lost = 3e-4f;  // of `bend_between`
     static constexpr float k_most_fps = 240.0f;
 
     Clip read(float fps) const {
-        std::vector<Channel> all = channels;
+        std::vector<KeyChannel> all = channels;
         all.insert(all.end(), channels_above.begin(), channels_above.end());
         const std::vector<double> times = times_of(all);
         Clip clip = at_rate(times, fps);
         // Straight lines between keys are straight at any rate on which the keys lie. Curves are not, nor is
         // what turns above the first bone.
         const bool may_bend =
-            !channels_above.empty() || std::any_of(all.begin(), all.end(), [&](const Channel& channel) {
+            !channels_above.empty() || std::any_of(all.begin(), all.end(), [&](const KeyChannel& channel) {
                 return channel.curve == KeyCurve::cubic || !lies_on_frames(channel, clip);
             });
         while (fps <= 0.0f && may_bend && clip.frame_count() > 1 && 2.0f * clip.fps <= k_most_fps) {
@@ -339,7 +274,7 @@ struct ClipReader {
         return clip;
     }
 
-    static bool lies_on_frames(const Channel& channel, const Clip& clip) {
+    static bool lies_on_frames(const KeyChannel& channel, const Clip& clip) {
         return std::all_of(channel.times->begin(), channel.times->end(), [&](float time) {
             const double frame =
                 (static_cast<double>(time) - static_cast<double>(clip.start)) * static_cast<double>(clip.fps);
@@ -373,7 +308,7 @@ void read_prop_motion(const GltfFile& file, const GltfAnimation& animation, cons
         slot.rest = rest_of(file.model.nodes[node]);
         slots.push_back(std::move(slot));
     }
-    const std::vector<Channel> channels = read_channels(file, animation, slot_of, where);
+    const std::vector<KeyChannel> channels = read_channels(file, animation, slot_of, where);
     if (channels.empty()) return;
     const double end =
         start + (static_cast<double>(whole.frame_count()) - 1.0) / static_cast<double>(whole.fps);
@@ -402,8 +337,8 @@ void read_clips(const GltfFile& file, float fps, Character& character) {
         const GltfAnimation& animation = file.data.animations[i];
         const std::string name = clip_name(animation, i);
         const std::string where = "animation " + std::to_string(i) + " '" + name + "'";
-        const std::vector<Channel> channels = read_channels(file, animation, bone_of, where);
-        const std::vector<Channel> channels_above = read_channels(file, animation, above.slot_of, where);
+        const std::vector<KeyChannel> channels = read_channels(file, animation, bone_of, where);
+        const std::vector<KeyChannel> channels_above = read_channels(file, animation, above.slot_of, where);
         if (channels.empty() && channels_above.empty()) {
             character.findings.push_back(
                 {Severity::note, "clip.moves-no-bone", name,
