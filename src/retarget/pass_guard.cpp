@@ -65,7 +65,7 @@ PassGuard::Figures PassGuard::measure() {
     for (std::size_t f = run_.first; f < run_.end(); ++f) {
         run_.pose(f);
         read_joints(now);
-        figures.feet += feet_fault(f, last);
+        figures.feet += feet_fault_in(f, last);
     }
     for (std::size_t i = 0; i < now.size(); ++i) {
         for (std::size_t k = 0; k < 2; ++k)
@@ -88,7 +88,7 @@ float PassGuard::harm(const Figures& after, const Price& price) const {
 }
 
 // Of one frame, the sum over legs of squares: one deep step is worse than many shallow ones.
-float PassGuard::feet_fault(std::size_t frame, std::vector<Vec3>& last) const {
+float PassGuard::feet_fault_in(std::size_t frame, std::vector<Vec3>& last) const {
     const Chart& target = run_.plan.pairing.target;
     float sum = 0.0f;
     for (std::size_t i = 0; i < run_.plan.legs.size(); ++i) {

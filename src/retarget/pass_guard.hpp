@@ -61,7 +61,7 @@ class PassGuard {
     Figures measure();
     float harm(const Figures& after, const Price& price) const;  // in lengths of a limb
     void read_joints(std::vector<Joints>& joints) const;         // of the pose in `take_.model`
-    float feet_fault(std::size_t frame, std::vector<Vec3>& last) const;
+    float feet_fault_in(std::size_t frame, std::vector<Vec3>& last) const;
     float worst_acceleration(const std::vector<Joints>& joints) const;
 
     PassRun& run_;

@@ -115,10 +115,10 @@ bool may_lean(const Pairing& pairing) {
     return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest");
 }
 
-constexpr float k_soft_seconds = 0.1f;
-constexpr float k_clear_seconds = 0.2f;  // before and after an arm is out of the body
-constexpr float k_soft_clear_seconds = 0.4f;
-constexpr float k_seen_fault = 1e-3f;  // lengths of the leg
+constexpr float k_soft_seconds = 0.1f;        // of a foot's soft landing
+constexpr float k_seen_fault = 1e-3f;         // lengths of the leg: what a soft landing is for
+constexpr float k_clear_seconds = 0.2f;       // in which an arm goes around the body
+constexpr float k_soft_clear_seconds = 0.4f;  // if that would jerk it
 
 // The passes that correct what turning leaves over, each only if it mends more than it harms.
 void run_passes(PassRun& run) {

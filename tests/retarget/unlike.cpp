@@ -363,14 +363,12 @@ TEST_CASE("while a heel dips behind toes that rest, the toes of the target rest"
 }
 
 TEST_CASE("feet of other lengths neither slide nor sink as they walk") {
-    const Character& diver = workshop::diver();
+    const Clip& stroll = workshop::diver().clip("stroll");
     for (unsigned number = 1; number <= 12; ++number) {
         CAPTURE(number);
         const crowd::Body body = crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good);
         const Pairing pairing = pair(workshop::diver_chart(), chart(body.character));
-        const auto clip = std::find_if(diver.clips.begin(), diver.clips.end(),
-                                       [](const Clip& one) { return one.name == "stroll"; });
-        const ClipReview review = review_clip(pairing, *clip, Transfer(pairing).apply(*clip));
+        const ClipReview review = review_clip(pairing, stroll, Transfer(pairing).apply(stroll));
         for (const char* measure : {"foot_slide_mm", "ground_depth_mm"}) {
             CAPTURE(measure);
             CHECK(review[measure].value <= gate_of(pairing, measure));

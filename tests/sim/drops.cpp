@@ -22,15 +22,25 @@ sim::DropStart at_rest(const Character& character) {
     return start;
 }
 
+// A character and what makes it fall.
+struct Bound {
+    const Character& character;
+    Chart chart = dendraxis::chart(character);
+    RagdollBinding binding{build_ragdoll(character, chart), chart};
+
+    sim::Drop drop(const sim::DropStart& start, const sim::DropOptions& options) const {
+        return run_drop(binding, chart, start, options);
+    }
+    sim::Drop drop(const sim::DropOptions& options) const { return drop(at_rest(character), options); }
+};
+
 }  // namespace
 
 TEST_CASE("every demo character falls, holds together and comes to rest") {
     for (const auto& person : std::vector<std::function<const Character&()>>{
              workshop::diver, workshop::bosun, workshop::deckhand, workshop::hound}) {
-        const Character& character = person();
-        CAPTURE(character.name);
-        const Chart chart = dendraxis::chart(character);
-        const RagdollBinding binding(build_ragdoll(character, chart), chart);
+        const Bound body{person()};
+        CAPTURE(body.character.name);
         std::vector<float> separations;
         std::vector<float> overshoots;
         int settled = 0;
@@ -41,7 +51,7 @@ TEST_CASE("every demo character falls, holds together and comes to rest") {
             options.height = 1.5f;
             options.seed = seed;
             options.until_settled = true;
-            const sim::Drop drop = run_drop(binding, chart, at_rest(character), options);
+            const sim::Drop drop = body.drop(options);
             CHECK(drop.figures.finite);
             CHECK(drop.figures.penetration_at_rest < 1e-3f);
             CHECK(drop.figures.overshoot_at_rest < 0.2f);
@@ -59,27 +69,23 @@ TEST_CASE("every demo character falls, holds together and comes to rest") {
 }
 
 TEST_CASE("a coat tail that whips into the ground stays on the coat") {
-    const Character& character = workshop::bosun();
-    const Chart chart = dendraxis::chart(character);
-    const RagdollBinding binding(build_ragdoll(character, chart), chart);
+    const Bound bosun{workshop::bosun()};
     sim::DropOptions options;
     options.seconds = 3.0f;
     options.height = 1.5f;
     options.seed = 61;
-    const sim::Drop drop = run_drop(binding, chart, at_rest(character), options);
+    const sim::Drop drop = bosun.drop(options);
     CHECK(drop.figures.separation < 0.016f);
 }
 
 TEST_CASE("same seed, same bytes, another seed, another fall") {
-    const Character& deckhand = workshop::deckhand();
-    const Chart chart = dendraxis::chart(deckhand);
-    const RagdollBinding binding(build_ragdoll(deckhand, chart), chart);
+    const Bound deckhand{workshop::deckhand()};
     sim::DropOptions options;
     options.seconds = 2.0f;
     options.seed = 5;
     options.height = 1.0f;
-    const sim::Drop a = run_drop(binding, chart, at_rest(deckhand), options);
-    const sim::Drop b = run_drop(binding, chart, at_rest(deckhand), options);
+    const sim::Drop a = deckhand.drop(options);
+    const sim::Drop b = deckhand.drop(options);
     const auto same = [](const Clip& one, const Clip& other) {
         const auto is_same = [](const Transform& x, const Transform& y) {
             return x.rotation.coeffs() == y.rotation.coeffs() && x.translation == y.translation &&
@@ -90,37 +96,32 @@ TEST_CASE("same seed, same bytes, another seed, another fall") {
     };
     CHECK(same(a.clip, b.clip));
     options.seed = 6;
-    CHECK_FALSE(same(a.clip, run_drop(binding, chart, at_rest(deckhand), options).clip));
+    CHECK_FALSE(same(a.clip, deckhand.drop(options).clip));
 }
 
 TEST_CASE("from a pose far outside of its ranges it is not thrown about") {
-    const Character& diver = workshop::diver();
-    const Chart chart = dendraxis::chart(diver);
-    const RagdollBinding binding(build_ragdoll(diver, chart), chart);
-    sim::DropStart start = at_rest(diver);
+    const Bound diver{workshop::diver()};
+    sim::DropStart start = at_rest(diver.character);
     std::vector<BoneTurn> turns;
     for (const char* bone : {"shin_left", "shin_right"}) turns.push_back({bone, Vec3(-40, 0, 0)});
     turns.push_back({"forearm_left", Vec3(0, 40, 0)});
     turns.push_back({"head", Vec3(0, 130, 0)});
-    start.pose = start.before = turned_pose(chart, start.pose, turns);
+    start.pose = start.before = turned_pose(diver.chart, start.pose, turns);
     sim::DropOptions options;
     options.seconds = 1.0f;
     options.height = 3.0f;
     options.world.gravity.setZero();
-    const sim::Drop drop = run_drop(binding, chart, start, options);
-    CHECK(drop.overshoots
-              .front()[static_cast<std::size_t>(binding.plan().joint_of(binding.plan().find("shin.left")))] >
-          25.0f);
+    const sim::Drop drop = diver.drop(start, options);
+    const RagdollPlan& plan = diver.binding.plan();
+    CHECK(drop.overshoots.front()[static_cast<std::size_t>(plan.joint_of(plan.find("shin.left")))] > 25.0f);
     MESSAGE("gained ", drop.figures.energy_gained, " J");
     CHECK(drop.figures.energy_gained < 10.0f);
     CHECK(drop.figures.overshoot_at_rest < 1.0f);
 }
 
 TEST_CASE("a fall from a clip starts in its frame and goes on as fast") {
-    const Character& diver = workshop::diver();
-    const Chart chart = dendraxis::chart(diver);
-    const RagdollBinding binding(build_ragdoll(diver, chart), chart);
-    const Clip& hop = diver.clip("hop-down");
+    const Bound diver{workshop::diver()};
+    const Clip& hop = diver.character.clip("hop-down");
     sim::DropStart start;
     const auto now = hop.frame(20);
     const auto before = hop.frame(19);
@@ -128,11 +129,11 @@ TEST_CASE("a fall from a clip starts in its frame and goes on as fast") {
     start.before.assign(before.begin(), before.end());
     sim::DropOptions options;
     options.seconds = 0.5f;
-    const sim::Drop drop = run_drop(binding, chart, start, options);
+    const sim::Drop drop = diver.drop(start, options);
     std::vector<Transform> a(now.size());
     std::vector<Transform> b(now.size());
-    to_model_space(diver.skeleton, now, a);
-    to_model_space(diver.skeleton, drop.clip.frame(0), b);
+    to_model_space(diver.character.skeleton, now, a);
+    to_model_space(diver.character.skeleton, drop.clip.frame(0), b);
     for (std::size_t i = 0; i < a.size(); ++i) {
         // What stands a little in the floor is lifted out of it.
         const Vec3 off = b[i].translation - a[i].translation;
@@ -142,20 +143,18 @@ TEST_CASE("a fall from a clip starts in its frame and goes on as fast") {
 }
 
 TEST_CASE("settings out of range are refused, wild pushes are clamped") {
-    const Character& diver = workshop::diver();
-    const Chart chart = dendraxis::chart(diver);
-    const RagdollBinding binding(build_ragdoll(diver, chart), chart);
+    const Bound diver{workshop::diver()};
     sim::DropOptions options;
     options.fps = 0.0f;
-    CHECK_THROWS_AS(run_drop(binding, chart, at_rest(diver), options), Error);
+    CHECK_THROWS_AS(diver.drop(options), Error);
     sim::WorldSettings settings;
     settings.step = 0.0f;
     CHECK_THROWS_AS(sim::World{settings}, Error);
     sim::Push push{0, Vec3(0, 0, 1e30f)};
-    CHECK(sim::clamp_push(push, binding.plan()).has_value());
+    CHECK(sim::clamp_push(push, diver.binding.plan()).has_value());
     CHECK(push.impulse.norm() < 1000.0f);
     options.fps = 60.0f;
     options.seconds = 1.0f;
     options.push = push;
-    CHECK(run_drop(binding, chart, at_rest(diver), options).figures.finite);
+    CHECK(diver.drop(options).figures.finite);
 }

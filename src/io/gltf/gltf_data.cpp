@@ -1,12 +1,13 @@
 #include "gltf_data.hpp"
 
 #include "gltf_checks.hpp"
-#include "gltf_file.hpp"
 #include "gltf_uris.hpp"
 
+#include <dendraxis/base/error.hpp>
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/format.h>
+#include <tiny_gltf.h>
 
 #include <algorithm>
 

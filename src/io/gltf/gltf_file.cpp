@@ -10,7 +10,6 @@
 #include <dendraxis/io/write_file.hpp>
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 #include <algorithm>
 #include <cmath>
@@ -255,14 +254,6 @@ std::vector<Number> read_accessor(const GltfFile& file, int index, int component
          count, [&](std::size_t i) { return position[i]; });
     return result;
 }
-
-}  // namespace
-
-void refuse_files_beside(const std::string& name, const std::string& uri) {
-    throw Error(name, "a document in memory names a file beside it", uri, "embed it: export as GLB");
-}
-
-namespace {
 
 // Parses and checks; `file.path` is set.
 void parse(GltfFile& file, std::vector<std::uint8_t> bytes) {

@@ -27,9 +27,6 @@ GltfFile read_gltf_file(const std::filesystem::path& path);
 /// The same for a document in memory. It must hold its buffers within it; `name` stands in messages.
 GltfFile read_gltf_bytes(std::vector<std::uint8_t> bytes, const std::string& name);
 
-/// Throws `Error`: a document in memory has no folder in which the file at `uri` could lie.
-[[noreturn]] void refuse_files_beside(const std::string& name, const std::string& uri);
-
 /// All elements of an accessor as numbers, `components` an element: normalized integers scaled, sparse values
 /// put in place. Throws `Error` where the type is another or the data lie outside their buffer.
 std::vector<float> read_numbers(const GltfFile& file, int accessor, int components);

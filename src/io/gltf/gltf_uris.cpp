@@ -69,6 +69,10 @@ bool is_data_uri(const std::string& uri) {
     return uri.starts_with("data:");
 }
 
+void refuse_files_beside(const std::string& name, const std::string& uri) {
+    throw Error(name, "a document in memory names a file beside it", uri, "embed it: export as GLB");
+}
+
 fs::path buffer_file(const fs::path& gltf, const std::string& uri) {
     const fs::path named = percent_decoded(uri);
     if (std::find(named.begin(), named.end(), "..") != named.end())

@@ -14,6 +14,9 @@ namespace dendraxis::io {
 /// Whether the bytes stand in the document itself.
 bool is_data_uri(const std::string& uri);
 
+/// Throws `Error`: a document in memory has no folder in which the file at `uri` could lie.
+[[noreturn]] void refuse_files_beside(const std::string& name, const std::string& uri);
+
 /// The buffer that a `uri` of the document at `gltf` names. Throws `Error` unless it is an ordinary file in
 /// the document's folder or below it: nothing else is read on a document's word.
 std::filesystem::path buffer_file(const std::filesystem::path& gltf, const std::string& uri);

@@ -18,8 +18,8 @@ struct KeyChannel {
     std::size_t bone = 0;
     KeyedProperty property = KeyedProperty::translation;
     KeyCurve curve = KeyCurve::linear;
-    KeyTimes times;  // channels of one accessor share it
-    int values = 0;  // accessor; read when it is sampled
+    KeyTimes times;  ///< channels of one accessor share it
+    int values = 0;  ///< accessor; read when it is sampled
 };
 
 using KeyValue = Eigen::Vector4d;
@@ -28,7 +28,8 @@ inline int width_of(KeyedProperty property) {
     return property == KeyedProperty::rotation ? 4 : 3;
 }
 
-// A channel with its values; for cubic curves three a key: tangent in, value, tangent out.
+/// A channel with its values, for as long as it is sampled; for cubic curves three a key: tangent in, value,
+/// tangent out.
 class KeyReader {
  public:
     KeyReader(const GltfFile& file, const KeyChannel& channel)
@@ -36,6 +37,7 @@ class KeyReader {
           times_(*channel.times),
           values_(read_numbers(file, channel.values, width_of(channel.property))) {}
 
+    /// The value at a time in seconds; before the first key and after the last one theirs.
     KeyValue at(double time) const {
         const std::size_t stride = channel_.curve == KeyCurve::cubic ? 3 : 1;
         const std::size_t middle = channel_.curve == KeyCurve::cubic ? 1 : 0;
