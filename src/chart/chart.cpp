@@ -107,14 +107,15 @@ float floor_of(const Chart& chart, std::string_view clip) noexcept {
 
 namespace {
 
-// How long a bone is whose end no joint tells: twice as far as the middle of its skin.
-float skin_length(const Chart& chart, int bone, std::span<const Transform> model) {
-    const auto& marks = chart.shape.marks;
-    const auto mark =
-        std::find_if(marks.begin(), marks.end(), [bone](const BoneMark& m) { return m.bone == bone; });
-    return mark == marks.end()
-               ? 0.0f
-               : 2.0f * (mark->position - model[static_cast<std::size_t>(bone)].translation).norm();
+// How long the last bone of a leg is whose end no joint tells: down to the middle of its sole.
+float length_to_sole(const Chart& chart, const Chain& leg, std::span<const Transform> model) {
+    const auto& soles = chart.shape.soles;
+    const auto sole =
+        std::find_if(soles.begin(), soles.end(), [&](const Sole& s) { return s.leg == leg.name; });
+    if (sole == soles.end()) return 0.0f;
+    const Vec3 middle = 0.5f * (position_of(*sole, sole->parts[k_heel], model) +
+                                position_of(*sole, sole->parts[k_ball], model));
+    return (middle - model[static_cast<std::size_t>(leg.bones.back())].translation).norm();
 }
 
 }  // namespace
@@ -130,7 +131,7 @@ float leg_length(const Chart& chart) {
             const auto b = static_cast<std::size_t>(chain.bones[i]);
             sum += (model[b].translation - model[a].translation).norm();
         }
-        if (chain.bones.size() < 3) sum += skin_length(chart, chain.bones.back(), model);
+        if (chain.bones.size() < 3) sum += length_to_sole(chart, chain, model);
         ++legs;
     }
     return legs == 0 ? 0.0f : sum / static_cast<float>(legs);
