@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 
 namespace dendraxis::detail {
 namespace {
@@ -37,6 +38,33 @@ PassGuard::PassGuard(PassRun& run) : run_(run) {
     }
     source_acceleration_ = worst_acceleration(source);
     now_ = measure();
+}
+
+bool PassGuard::run_best(const Price& price, std::span<const Pass> passes) {
+    const std::vector<Transform> before = run_.result.transforms;
+    std::vector<Transform> kept = before;
+    Figures figures = now_;
+    float most = 0.0f;
+    bool is_kept = false;
+    for (const Pass& pass : passes) {
+        run_.result.transforms = before;
+        const float mended = pass();
+        const bool is_as_before =
+            std::memcmp(before.data(), run_.result.transforms.data(), before.size() * sizeof(Transform)) == 0;
+        is_kept = is_kept || is_as_before;
+        if (is_as_before) continue;
+        run_.attach_all();
+        const Figures after = measure();
+        const float gain = mended + now_.feet - after.feet - harm(after, price);
+        if (gain <= most) continue;
+        most = gain;
+        figures = after;
+        is_kept = true;
+        kept = run_.result.transforms;
+    }
+    run_.result.transforms = std::move(kept);
+    now_ = figures;
+    return is_kept;
 }
 
 void PassGuard::read_joints(std::vector<Joints>& joints) const {

@@ -5,7 +5,7 @@
 
 #include <dendraxis/chart/contacts.hpp>
 
-#include <cstring>
+#include <functional>
 
 namespace dendraxis::detail {
 
@@ -23,23 +23,16 @@ class PassGuard {
     static constexpr Price k_feet_price{0.23f, 0.05f};
     static constexpr Price k_arms_price{0.5f, 0.15f};
 
-    /// Runs `pass`, which returns how much it mended of arms: a mean over all frames, in lengths of the arm.
-    /// What it mended of feet is measured here. Takes the pass back and returns false if it harms more: limbs
-    /// that point elsewhere, joints that jerk.
-    template <class Pass>
-    bool run(const Price& price, const Pass& pass) {
-        before_ = run_.result.transforms;
-        const float mended = pass();
-        if (is_as_before()) return true;
-        run_.attach_all();
-        const Figures after = measure();
-        if (mended + now_.feet - after.feet > harm(after, price)) {
-            now_ = after;
-            return true;
-        }
-        run_.result.transforms = before_;
-        return false;
-    }
+    /// Returns how much it mended of arms, a mean over all frames in lengths of the arm; less what it costs
+    /// beyond what is measured here. What it mended of feet is measured here.
+    using Pass = std::function<float()>;
+
+    /// Runs `pass`. Takes it back and returns false if it harms more: limbs that point elsewhere, joints that
+    /// jerk.
+    bool run(const Price& price, const Pass& pass) { return run_best(price, {&pass, 1}); }
+    /// Runs each of `passes` on the same poses and keeps what the best of them did. Returns false if all harm
+    /// more than they mend.
+    bool run_best(const Price& price, std::span<const Pass> passes);
 
     /// How wrong standing feet are now; lengths of the leg.
     float feet_fault() const { return now_.feet; }
@@ -54,10 +47,6 @@ class PassGuard {
     };
     using Joints = std::array<Vec3, 3>;
 
-    bool is_as_before() const {
-        return std::memcmp(before_.data(), run_.result.transforms.data(),
-                           before_.size() * sizeof(Transform)) == 0;
-    }
     Figures measure();
     float harm(const Figures& after, const Price& price) const;  // in lengths of a limb
     void read_joints(std::vector<Joints>& joints) const;         // of the pose in `take_.model`
@@ -68,7 +57,6 @@ class PassGuard {
     std::vector<const LimbPlan*> limbs_;
     std::vector<FootTrack> feet_;
     std::vector<Joints> turned_;  // frame after frame, all limbs
-    std::vector<Transform> before_;
     float source_acceleration_ = 0.0f;
     Figures now_;
 };

@@ -112,6 +112,9 @@ enum class FeetBy { hips, legs };
 /// Feet meet the floor as softly as `softness` says, in seconds before and after.
 void hold_feet(PassRun& run, FeetBy by, float softness);
 void stand_on_stiff_legs(PassRun& run);
+/// Turns feet towards how they stand at rest, so far that their lowest place is where it belongs. Returns
+/// what that costs, in lengths of the leg.
+float tilt_feet(PassRun& run);
 /// Moves the target's hips up in a frame whose pose is in `run.model`; negative is down.
 void raise_hips(PassRun& run, std::size_t frame, float by);
 /// Returns how far hands were moved to where they belong, a mean over frames and arms in lengths of the arm.

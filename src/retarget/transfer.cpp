@@ -126,10 +126,17 @@ void run_passes(PassRun& run) {
     PassGuard guard(run);
     if (settings.feet) {
         const auto hold = [&](FeetBy by, float softness) {
-            return guard.run(PassGuard::k_feet_price, [&] {
+            const auto as_carried = [&run, by, softness] {
                 hold_feet(run, by, softness);
                 return 0.0f;
-            });
+            };
+            const auto tilted = [&run, by, softness] {
+                const float cost = tilt_feet(run);
+                hold_feet(run, by, softness);
+                return -cost;
+            };
+            return guard.run_best(PassGuard::k_feet_price,
+                                  std::array<PassGuard::Pass, 2>{as_carried, tilted});
         };
         const bool held = hold(FeetBy::legs, 0.0f) ||
                           (guard.feet_fault() > k_seen_fault && hold(FeetBy::legs, k_soft_seconds));
