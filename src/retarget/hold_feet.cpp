@@ -55,8 +55,7 @@ class FootHolder {
           belt_(moving_floor(run.plan.pairing.source, run.source)),
           feet_(track_feet(run.plan.pairing.source, run.source, run.contacts)) {}
 
-    void hold(FeetBy by, float softness) {
-        softness_ = softness;
+    void hold(FeetBy by) {
         follow_legs();
         for (std::size_t i = 0; i < legs_.size(); ++i) corrections_.push_back(correction(i));
         std::vector<LegWish> wishes;
@@ -257,7 +256,6 @@ class FootHolder {
         for (std::size_t f = 0; f < run_.frames(); ++f)
             exact[f] = target_.floor + run_.plan.leg_ratio * track.height[f] - legs_[leg].lowest[f];
         exact = calmed(exact, run_.frames_in(k_noise_seconds));
-        soften(leg, exact);
         const std::vector<float> eased = smoothed(exact, run_.frames_in(k_hips_seconds));
         const float length = plan(leg).source_length;
         for (std::size_t f = 0; f < run_.frames(); ++f) {
@@ -265,19 +263,6 @@ class FootHolder {
             exact[f] += smoother_step((over - 0.03f) / 0.07f) * (eased[f] - exact[f]);
         }
         return exact;
-    }
-
-    // Around contacts the foot comes up early and down late, so that neither it nor the knee is jerked: a
-    // heel that does not reach the floor as it lands is seen less.
-    void soften(std::size_t leg, std::vector<float>& rise) const {
-        const int reach = static_cast<int>(std::lround(run_.frames_in(softness_)));
-        if (reach < 1) return;
-        const std::vector<float> soft = rounded_up(rise, reach);
-        std::vector<float> on(run_.frames());
-        for (std::size_t f = 0; f < run_.frames(); ++f) on[f] = foot(leg).stands(f) ? 1.0f : 0.0f;
-        on = rounded_up(on, 2 * reach);
-        for (std::size_t f = 0; f < run_.frames(); ++f)
-            rise[f] += std::min(1.0f, on[f]) * (soft[f] - rise[f]);
     }
 
     // How far the hips must come up for this leg to be stretched by `stretch` of its length; negative is
@@ -383,7 +368,6 @@ class FootHolder {
     }
 
     PassRun& run_;
-    float softness_ = 0.0f;  // seconds
     const Chart& target_;
     Vec3 up_;
     Vec3 belt_;  // how the source's floor moves
@@ -397,9 +381,9 @@ class FootHolder {
 
 }  // namespace
 
-void hold_feet(PassRun& run, FeetBy by, float softness) {
+void hold_feet(PassRun& run, FeetBy by) {
     if (run.plan.legs.empty() || run.frames() == 0) return;
-    FootHolder(run).hold(by, softness);
+    FootHolder(run).hold(by);
 }
 
 }  // namespace dendraxis::detail

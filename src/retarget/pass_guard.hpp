@@ -34,9 +34,6 @@ class PassGuard {
     /// more than they mend.
     bool run_best(const Price& price, std::span<const Pass> passes);
 
-    /// How wrong standing feet are now; lengths of the leg.
-    float feet_fault() const { return now_.feet; }
-
  private:
     /// Of feet the root of the mean square over frames and legs, of limbs the mean.
     struct Figures {

@@ -109,8 +109,7 @@ struct PassRun {
 void carry_root_motion(PassRun& run);
 /// What brings feet where they belong: the hips going up and down, and the legs as well or not.
 enum class FeetBy { hips, legs };
-/// Feet meet the floor as softly as `softness` says, in seconds before and after.
-void hold_feet(PassRun& run, FeetBy by, float softness);
+void hold_feet(PassRun& run, FeetBy by);
 void stand_on_stiff_legs(PassRun& run);
 /// Turns feet towards how they stand at rest, so far that their lowest place is where it belongs. Returns
 /// what that costs, in lengths of the leg.

@@ -115,8 +115,6 @@ bool may_lean(const Pairing& pairing) {
     return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest");
 }
 
-constexpr float k_soft_seconds = 0.1f;        // of a foot's soft landing
-constexpr float k_seen_fault = 1e-3f;         // lengths of the leg: what a soft landing is for
 constexpr float k_clear_seconds = 0.2f;       // in which an arm goes around the body
 constexpr float k_soft_clear_seconds = 0.4f;  // if that would jerk it
 
@@ -125,22 +123,20 @@ void run_passes(PassRun& run) {
     const PairingSettings& settings = run.plan.pairing.settings;
     PassGuard guard(run);
     if (settings.feet) {
-        const auto hold = [&](FeetBy by, float softness) {
-            const auto as_carried = [&run, by, softness] {
-                hold_feet(run, by, softness);
+        const auto hold = [&](FeetBy by) {
+            const auto as_carried = [&run, by] {
+                hold_feet(run, by);
                 return 0.0f;
             };
-            const auto tilted = [&run, by, softness] {
+            const auto tilted = [&run, by] {
                 const float cost = tilt_feet(run);
-                hold_feet(run, by, softness);
+                hold_feet(run, by);
                 return -cost;
             };
             return guard.run_best(PassGuard::k_feet_price,
                                   std::array<PassGuard::Pass, 2>{as_carried, tilted});
         };
-        const bool held = hold(FeetBy::legs, 0.0f) ||
-                          (guard.feet_fault() > k_seen_fault && hold(FeetBy::legs, k_soft_seconds));
-        if (!held) hold(FeetBy::hips, 0.0f);
+        if (!hold(FeetBy::legs)) hold(FeetBy::hips);
         stand_on_stiff_legs(run);
     }
     guard.run(PassGuard::k_arms_price, [&] { return place_hands(run); });
