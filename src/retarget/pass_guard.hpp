@@ -19,9 +19,11 @@ class PassGuard {
         float direction;  // for each radian that limbs turn
         float jerk;       // for each time the source's worst acceleration beyond what nobody sees
     };
-    /// What stands on a floor is seen before an arm that points a little elsewhere or a leg that jerks.
+    /// What stands on a floor, and an arm in the body, is seen before an arm that points a little elsewhere
+    /// or a leg that jerks.
     static constexpr Price k_feet_price{0.23f, 0.05f};
     static constexpr Price k_arms_price{0.5f, 0.15f};
+    static constexpr Price k_clear_price{0.35f, 0.15f};
 
     /// Returns how much it mended of arms, a mean over all frames in lengths of the arm; less what it costs
     /// beyond what is measured here. What it mended of feet is measured here.

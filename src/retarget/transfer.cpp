@@ -143,7 +143,7 @@ void run_passes(PassRun& run) {
     std::optional<ArmClearer> clearer;
     if (settings.clearance) {
         const auto clear = [&](float ease) {
-            return guard.run(PassGuard::k_arms_price, [&] {
+            return guard.run(PassGuard::k_clear_price, [&] {
                 clearer.emplace(run, ease);
                 return clearer->clear();
             });

@@ -363,3 +363,16 @@ TEST_CASE("arms come out of the body, whatever the hands hang on in the file") {
         }
     }
 }
+
+TEST_CASE("a hand that goes through a knee in a crouch comes out") {
+    const Clip& crouch = workshop::diver().clip("crouch");
+    for (const unsigned number : {700'005U, 700'035U, 700'064U, 700'174U, 700'176U}) {
+        CAPTURE(number);
+        const Pairing pairing = pair(workshop::diver_chart(), chart(crowd::make_body(number).character));
+        const ClipReview review = review_clip(pairing, crouch, Transfer(pairing).apply(crouch));
+        for (const char* measure : {"clipping_mm", "pops"}) {
+            CAPTURE(measure);
+            CHECK(review[measure].value <= gate_of(pairing, measure));
+        }
+    }
+}
