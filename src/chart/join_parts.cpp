@@ -32,7 +32,7 @@ class Joiner {
         // The part that shares most skin with what is joined already comes next; what shares none comes last.
         while (!waiting.empty()) {
             auto [own, other] = junction();
-            if (own == k_no_bone) own = waiting.front(), other = nearest(body_.at(own));
+            if (own == k_no_bone) own = first_flesh(waiting.front()), other = nearest(body_.at(own));
             const int part = top(own);
             hang_from(body_, own);
             body_.above[index(own)] = other;
@@ -46,6 +46,19 @@ class Joiner {
     int top(int bone) const {
         while (body_.hangs_on(bone) != k_no_bone) bone = body_.hangs_on(bone);
         return bone;
+    }
+
+    // Where the flesh of a part begins: a node at the floor that carries it says nothing of its place. The
+    // heaviest, where it begins in several places; the part's top, if it has none.
+    int first_flesh(int part) const {
+        int first = part;
+        for (int bone = 0; bone < count(); ++bone) {
+            if (!body_.lives(bone) || body_.mass_of(bone) <= body_.mass_of(first) || top(bone) != part) continue;
+            int above = body_.hangs_on(bone);
+            while (above != k_no_bone && body_.mass_of(above) == 0.0f) above = body_.hangs_on(above);
+            if (above == k_no_bone) first = bone;
+        }
+        return first;
     }
 
     std::vector<int> heaviest_first() const {

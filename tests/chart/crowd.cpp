@@ -116,6 +116,20 @@ TEST_CASE("legs of three to five bones, birds and block figures are charted whol
     }
 }
 
+TEST_CASE("a body of several roots is one body, where its parts begin below nodes at the floor") {
+    Oddities odd;
+    odd.many_roots = true;
+    odd.two_spines = true;
+    for (unsigned number = 1; number <= 24; ++number) {
+        CAPTURE(number);
+        const crowd::Body body = crowd::plain_body(number, Kind::quadruped, Names::good, odd);
+        const crowd::Score score = crowd::judge_either_side(body, chart(body.character));
+        CHECK(text_of(score) == "");
+        CHECK(score.hips);
+        CHECK(score.facing);
+    }
+}
+
 TEST_CASE("snakes, tentacles, forks, fish, boxes, cranes and spiders are no bodies") {
     for (unsigned number = 1; number <= 40; ++number) {
         const crowd::Body thing =
