@@ -1,4 +1,5 @@
-// Bones of the target that hang elsewhere in the file than in the body go with what they hang on.
+// Bones of the target that hang elsewhere in the file than in the body go with what they hang on; parts of
+// the body that the hips hang on in the file go where the hips go.
 #pragma once
 
 #include <dendraxis/chart/pairing.hpp>
@@ -18,6 +19,11 @@ struct AttachProgram {
         std::vector<int> kept;  ///< what is turned by something else and hangs on it
     };
     std::vector<Step> steps;  ///< what others hang on first
+    int hips = k_no_bone;
+    Vec3 hips_rest = Vec3::Zero();  ///< local
+    int carrier = k_no_bone;        ///< the outermost part of the body above the hips; none if it is the hips
+
+    bool is_empty() const { return steps.empty() && carrier == k_no_bone; }
 };
 
 /// Nothing where source and target are one build: there every bone goes where the source's goes.

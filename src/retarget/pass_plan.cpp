@@ -185,7 +185,7 @@ void raise_hips(PassRun& run, std::size_t frame, float by) {
 }
 
 void PassRun::attach_all() {
-    if (plan.attachments.steps.empty()) return;
+    if (plan.attachments.is_empty()) return;
     for (std::size_t f = 0; f < frames(); ++f) attach(plan.attachments, skeleton(), result.frame(f));
 }
 

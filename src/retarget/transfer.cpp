@@ -317,7 +317,7 @@ void Transfer::apply(const PositionProgram& positions, std::span<const Transform
     const std::size_t frames = std::min(source.size() / source_bones_, target.size() / target_bones_);
     run_turns(*program_, source.data(), target.data(), frames, scratch);
     const detail::AttachProgram& attachments = passes_->attachments;
-    const bool has_more = !positions.steps.empty() || !aims_->limbs.empty() || !attachments.steps.empty();
+    const bool has_more = !positions.steps.empty() || !aims_->limbs.empty() || !attachments.is_empty();
     for (std::size_t f = 0; has_more && f < frames; ++f) {
         const auto from = source.subspan(f * source_bones_, source_bones_);
         const auto to = target.subspan(f * target_bones_, target_bones_);
