@@ -110,6 +110,12 @@ LimbAim aim_for(const Pairing& pairing, const BodyTree& body, const RestingLimb&
     }
     aim.is_trunk = !is_limb(own.chain.role());
     aim.kept = own.has_hand() ? std::vector<int>{bones.back()} : chains_on(body, own.chain);
+    // A spine that the hips hang on in the file turns without them.
+    if (std::any_of(bones.begin(), bones.end(),
+                    [&](int bone) { return target.is_above(bone, pairing.target.hips); })) {
+        aim.kept.push_back(pairing.target.hips);
+        aim.standing = pairing.target.hips;
+    }
     aim.always = !one_to_one || !descends(source, theirs.chain.bones) || !descends(target, bones);
     for (int bone = theirs.chain.bones.back();
          bone != k_no_bone && bone != theirs.chain.bones.front() && !aim.always; bone = source.parent(bone))
@@ -293,6 +299,11 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
         // Hand and foot stand as they stood.
         for (const int bone : limb.kept)
             keep_rotation(skeleton, target, bone, target_model[static_cast<std::size_t>(bone)].rotation);
+        if (limb.standing != k_no_bone) {
+            const auto b = static_cast<std::size_t>(limb.standing);
+            target[b].translation =
+                apply(inverse(standing_above(skeleton, target, limb.standing)), target_model[b].translation);
+        }
     }
 }
 

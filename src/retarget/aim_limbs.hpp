@@ -31,6 +31,7 @@ struct LimbAim {
     };
     std::vector<Segment> segments;
     std::vector<int> kept;     ///< what hangs on it and keeps its orientation: hand or foot; neck and arms
+    int standing = k_no_bone;  ///< of those the one that keeps its position, too
     std::vector<int> watched;  ///< source bones: one of them sliding calls for the aim
     bool always = false;
     bool is_trunk = false;  ///< asked for over whole clips only
