@@ -11,7 +11,7 @@ namespace {
 constexpr float k_unseen_acceleration = 0.3f;  // heights a second squared: the source may be as good as still
 constexpr float k_easy_jerk = 1.3f;            // times the source's: what nobody sees
 constexpr float k_float_counts = 0.7f;         // a heel over the floor is seen less than one in it
-constexpr float k_slide_counts = 0.1f;         // seconds: lengths a second as lengths
+constexpr float k_slide_counts = 0.2f;         // seconds: lengths a second as lengths
 
 // In radians; near enough for a mean.
 float angle(const Vec3& a, const Vec3& b) {
