@@ -1,8 +1,9 @@
 // Own method: by the solids and probes of both shapes; what the source does itself, in proportion, is no
-// fault.
+// fault, nor how deep the target's own flesh is in the floor at rest.
 #include "body_measures.hpp"
 
 #include <dendraxis/chart/unit.hpp>
+#include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
 
@@ -86,12 +87,15 @@ Measure body_depth(const TwoClips& clips) {
     const Pairing& pairing = clips.pairing;
     const float ratio = leg_ratio(pairing);
     const float millimetres = millimetres_in_unit(pairing.target);
+    const std::vector<Transform> rest = rest_in_model_space(pairing.target.skeleton);
+    const float at_rest =
+        lowest_flesh(pairing.target, rest).first + pairing.target.floor - pairing.target.rest_floor;
     for (std::size_t f = 0; f < clips.frames; ++f) {
         const auto [own, bone] = lowest_flesh(pairing.target, clips.target_at(f));
         const float theirs = lowest_flesh(pairing.source, clips.source_at(f)).first;
         if (bone == k_no_bone) continue;
-        keep_worst(depth, (ratio * std::min(0.0f, theirs) - own) * millimetres, f,
-                   pairing.target.skeleton.bone(bone).label);
+        const float allowed = std::min({0.0f, ratio * theirs, at_rest});
+        keep_worst(depth, (allowed - own) * millimetres, f, pairing.target.skeleton.bone(bone).label);
     }
     return depth;
 }
