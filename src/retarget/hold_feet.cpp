@@ -107,7 +107,8 @@ class FootHolder {
             const Vec3 step = track.parts[frame + 1][p] - track.parts[frame][p];
             const float height = 0.5f * (track.parts[frame + 1][p] + track.parts[frame][p]).dot(up);
             const float speed = (run_.result.fps * (step - step.dot(up) * up) - belt_).norm();
-            cost[p] = height / (k_low_grain * length) + speed / (k_still_grain * length);
+            cost[p] =
+                (height + lifted(leg, frame, p)) / (k_low_grain * length) + speed / (k_still_grain * length);
             least = std::min(least, cost[p]);
         }
         std::array<float, k_foot_parts> result{};
@@ -117,6 +118,19 @@ class FootHolder {
         }
         for (float& weight : result) weight = sum > 0.0f ? weight / sum : 0.0f;
         return result;
+    }
+
+    // How far the target's foot lifts a part over its lowest one, in lengths of the source: where it has no
+    // joint that bends as the source's does, only one of them can stand.
+    float lifted(std::size_t leg, std::size_t frame, std::size_t part) const {
+        float over = 0.0f;
+        for (const std::size_t f : {frame, frame + 1}) {
+            const auto& parts = legs_[leg].parts[f];
+            float least = 1e30f;
+            for (const Vec3& other : parts) least = std::min(least, other.dot(up_));
+            over += 0.5f * (parts[part].dot(up_) - least);
+        }
+        return over / run_.plan.leg_ratio;
     }
 
     static bool rests(const FootTrack& track, std::size_t frame, std::size_t part) {

@@ -45,6 +45,7 @@ class Reviewer {
           result_(result),
           to_target_(source_to_target(pairing)),
           leg_ratio_(leg_ratio(pairing)),
+          leg_length_(leg_length(pairing.target)),
           millimetres_(1e3f * metres_in_unit(pairing.target)),
           source_model_(source.transforms.size()),
           model_(result.transforms.size()) {
@@ -125,7 +126,13 @@ class Reviewer {
 
     void add_slide(Measure& slide, const Sole& sole, const FootTrack& foot, std::size_t part,
                    const std::vector<Vec3>& shift) const {
-        const auto spans = spans_where(frames(), [&](std::size_t f) { return foot.planted[f][part]; });
+        // A part that the target's foot lifts, having no joint where the source's bends, does not slide.
+        const auto rests = [&](std::size_t f) {
+            const float height = position_of(sole, sole.parts[part], at(f)).dot(pairing_.target.up);
+            const float over = height - lowest_of(sole, at(f), pairing_.target.up);
+            return foot.planted[f][part] && over < ContactLimits{}.leave_tilt * leg_length_;
+        };
+        const auto spans = spans_where(frames(), rests);
         for (const FrameSpan& span : spans) {
             const Vec3 start = position_of(sole, sole.parts[part], at(span.first));
             for (std::size_t f = span.first; f <= span.last; ++f) {
@@ -325,6 +332,7 @@ class Reviewer {
     const Clip& result_;
     Quat to_target_;
     float leg_ratio_;
+    float leg_length_;   // of the target
     float millimetres_;  // in a unit of the target
     std::vector<Transform> source_model_;
     std::vector<Transform> model_;

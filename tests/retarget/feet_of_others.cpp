@@ -14,6 +14,28 @@
 
 using namespace dendraxis;
 
+namespace {
+
+const FootTrack& of_leg(const std::vector<FootTrack>& feet, const std::string& leg) {
+    const auto found =
+        std::find_if(feet.begin(), feet.end(), [&](const FootTrack& foot) { return foot.leg == leg; });
+    REQUIRE(found != feet.end());
+    return *found;
+}
+
+// How far a part of the foot moves over the floor, beyond the source's in proportion, from the first to the
+// last frame of the span.
+float strayed(const Pairing& pairing, const FootTrack& own, const FootTrack& its, FootPart part,
+              const FrameSpan& span) {
+    const Vec3 theirs =
+        source_to_target(pairing) * Vec3(its.parts[span.last][part] - its.parts[span.first][part]);
+    const Vec3 moved = own.parts[span.last][part] - own.parts[span.first][part] - leg_ratio(pairing) * theirs;
+    const Vec3& up = pairing.target.up;
+    return (moved - moved.dot(up) * up).norm();
+}
+
+}  // namespace
+
 TEST_CASE("feet of other lengths neither slide, sink nor hang over the floor as they walk") {
     const Clip& stroll = workshop::diver().clip("stroll");
     for (unsigned number = 1; number <= 12; ++number) {
@@ -57,6 +79,26 @@ TEST_CASE("a foot turns towards how it stands at rest only where it is of anothe
     CHECK(tilt < 30.0f);
 }
 
+TEST_CASE("a foot without toes stands on its tip while the source's toes bend") {
+    const Clip& stroll = workshop::diver().clip("stroll");
+    const std::vector<FootTrack> theirs = track_feet(workshop::diver_chart(), stroll);
+    for (const unsigned number : {700'138U, 700'175U, 700'181U, 700'220U}) {
+        CAPTURE(number);
+        const crowd::Body body = crowd::make_body(number);
+        const Pairing pairing = pair(workshop::diver_chart(), chart(body.character));
+        REQUIRE(pairing.target.find("toes.left") == nullptr);
+        const std::vector<FootTrack> ours = track_feet(pairing.target, Transfer(pairing).apply(stroll));
+        for (const FootTrack& own : ours) {
+            const FootTrack& its = of_leg(theirs, own.leg);
+            const auto on_tip = [&](std::size_t f) {
+                return its.planted[f][k_tip] && !its.planted[f][k_heel];
+            };
+            for (const FrameSpan& span : spans_where(stroll.frame_count(), on_tip, 4))
+                CHECK(strayed(pairing, own, its, k_tip, span) < 0.003f * pairing.target.height);
+        }
+    }
+}
+
 TEST_CASE("a leg without joints is as long as it stands high, wherever its skin has its vertices") {
     crowd::Oddities odd;
     odd.block = true;
@@ -80,15 +122,11 @@ TEST_CASE("legs without joints step as far as the body goes") {
         const crowd::Body body = crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good, odd);
         const Pairing pairing = pair(workshop::diver_chart(), chart(body.character));
         const std::vector<FootTrack> ours = track_feet(pairing.target, Transfer(pairing).apply(stroll));
-        for (std::size_t i = 0; i < ours.size(); ++i) {
-            const auto flat = [&](std::size_t f) {
-                return theirs[i].planted[f][k_heel] && theirs[i].planted[f][k_ball];
-            };
-            for (const FrameSpan& span : spans_where(stroll.frame_count(), flat, 4)) {
-                Vec3 strayed = ours[i].parts[span.last][k_ball] - ours[i].parts[span.first][k_ball];
-                strayed -= strayed.dot(pairing.target.up) * pairing.target.up;
-                CHECK(strayed.norm() < 0.02f * pairing.target.height);
-            }
+        for (const FootTrack& own : ours) {
+            const FootTrack& its = of_leg(theirs, own.leg);
+            const auto flat = [&](std::size_t f) { return its.planted[f][k_heel] && its.planted[f][k_ball]; };
+            for (const FrameSpan& span : spans_where(stroll.frame_count(), flat, 4))
+                CHECK(strayed(pairing, own, its, k_ball, span) < 0.02f * pairing.target.height);
         }
     }
 }
@@ -107,15 +145,10 @@ TEST_CASE("while a heel dips behind toes that rest, the toes of the target rest"
         for (const FootTrack& own : ours) {
             const ChainPair* entry = pairing.entry_of(*pairing.target.find(own.leg));
             REQUIRE(entry != nullptr);
-            const auto foot = std::find_if(theirs.begin(), theirs.end(), [&](const FootTrack& track) {
-                return track.leg == entry->source;
-            });
-            REQUIRE(foot != theirs.end());
+            const FootTrack& foot = of_leg(theirs, entry->source);
             for (const FrameSpan& span : spans_where(
-                     own.size(), [&](std::size_t f) { return foot->planted[f][k_ball]; }, 4)) {
-                Vec3 strayed = own.parts[span.last][k_ball] - own.parts[span.first][k_ball];
-                strayed -= strayed.dot(pairing.target.up) * pairing.target.up;
-                CHECK(strayed.norm() < 0.003f * pairing.target.height);
+                     own.size(), [&](std::size_t f) { return foot.planted[f][k_ball]; }, 4)) {
+                CHECK(strayed(pairing, own, foot, k_ball, span) < 0.003f * pairing.target.height);
             }
         }
     }
