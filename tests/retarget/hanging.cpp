@@ -11,6 +11,9 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
+#include <cmath>
+
 using namespace dendraxis;
 
 namespace {
@@ -185,4 +188,53 @@ TEST_CASE("where the hips hang below the chest, the legs' roots still go where t
         CHECK(review_clip(pairing, crouch, transfer.apply(crouch))["root_motion_error_pct"].value < 1.0f);
     }
     CHECK(carried_by_chest > 0);
+}
+
+TEST_CASE("what the hips hang on in the file travels with them") {
+    crowd::Oddities odd;
+    odd.chest_root = true;
+    for (const crowd::Kind kind : {crowd::Kind::biped, crowd::Kind::bird}) {
+        for (unsigned number = 1; number <= 6; ++number) {
+            CAPTURE(static_cast<int>(kind));
+            CAPTURE(number);
+            const crowd::Body body = crowd::plain_body(number, kind, crowd::Names::good, odd);
+            const Skeleton& skeleton = body.character.skeleton;
+            const Pairing pairing = pair(workshop::diver_chart(), chart(body.character));
+            const Clip result = Transfer(pairing).apply(workshop::diver().clip("stroll"));
+            const std::vector<Transform> rest = rest_in_model_space(skeleton);
+            std::vector<Transform> model(skeleton.size());
+            float worst = 0.0f;
+            for (std::size_t f = 0; f < result.frame_count(); ++f) {
+                to_model_space(skeleton, result.frame(f), model);
+                for (std::size_t b = 0; b < skeleton.size(); ++b) {
+                    if (skeleton.bones()[b].parent == k_no_bone) continue;
+                    const auto parent = static_cast<std::size_t>(skeleton.bones()[b].parent);
+                    if (static_cast<int>(parent) == pairing.target.root) continue;
+                    const float apart = (model[b].translation - model[parent].translation).norm();
+                    const float at_rest = (rest[b].translation - rest[parent].translation).norm();
+                    worst = std::max(worst, std::abs(apart - at_rest));
+                }
+            }
+            CHECK(worst < 0.001f * pairing.target.height);
+        }
+    }
+}
+
+TEST_CASE("a trunk leans alike whether it hangs on the hips or the hips on it") {
+    crowd::Oddities odd;
+    odd.chest_root = true;
+    for (unsigned number = 1; number <= 6; ++number) {
+        CAPTURE(number);
+        const crowd::Body body = crowd::plain_body(number, crowd::Kind::bird, crowd::Names::good, odd);
+        const Pairing pairing = pair(workshop::diver_chart(), chart(body.character));
+        for (const Clip& clip : workshop::diver().clips) {
+            CAPTURE(clip.name);
+            const ClipReview review = review_clip(pairing, clip, Transfer(pairing).apply(clip));
+            for (const char* measure :
+                 {"root_motion_error_pct", "trunk_error_deg", "foot_slide_mm", "ground_depth_mm", "pops"}) {
+                CAPTURE(measure);
+                CHECK(review[measure].value <= gate_of(pairing, measure));
+            }
+        }
+    }
 }
