@@ -41,30 +41,40 @@ PassGuard::PassGuard(PassRun& run) : run_(run) {
 }
 
 bool PassGuard::run_best(const Price& price, std::span<const Pass> passes) {
-    const std::vector<Transform> before = run_.result.transforms;
-    std::vector<Transform> kept = before;
+    std::vector<Transform>& poses = run_.result.transforms;
+    std::vector<Transform> before;
+    std::vector<Transform> best;
     Figures figures = now_;
     float most = 0.0f;
-    bool is_kept = false;
-    for (const Pass& pass : passes) {
-        run_.result.transforms = before;
-        const float mended = pass();
+    for (std::size_t i = 0; i < passes.size(); ++i) {
+        if (i == 0) {
+            before = poses;
+        } else if (best.empty()) {
+            poses = before;
+        } else {
+            // A long clip is not held three times: what the best pass left is enough to go back to.
+            poses = i + 1 == passes.size() ? std::move(before) : before;
+        }
+        const float mended = passes[i]();
         const bool is_as_before =
-            std::memcmp(before.data(), run_.result.transforms.data(), before.size() * sizeof(Transform)) == 0;
-        is_kept = is_kept || is_as_before;
-        if (is_as_before) continue;
+            before.size() == poses.size() &&
+            std::memcmp(before.data(), poses.data(), poses.size() * sizeof(Transform)) == 0;
+        if (is_as_before && best.empty()) return true;
         run_.attach_all();
         const Figures after = measure();
         const float gain = mended + now_.feet - after.feet - harm(after, price);
         if (gain <= most) continue;
         most = gain;
         figures = after;
-        is_kept = true;
-        kept = run_.result.transforms;
+        best.swap(poses);
     }
-    run_.result.transforms = std::move(kept);
+    if (best.empty()) {
+        poses = std::move(before);
+        return false;
+    }
+    poses = std::move(best);
     now_ = figures;
-    return is_kept;
+    return true;
 }
 
 void PassGuard::read_joints(std::vector<Joints>& joints) const {
