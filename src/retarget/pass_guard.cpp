@@ -59,7 +59,8 @@ bool PassGuard::run_best(const Price& price, std::span<const Pass> passes) {
         const bool is_as_before =
             before.size() == poses.size() &&
             std::memcmp(before.data(), poses.data(), poses.size() * sizeof(Transform)) == 0;
-        if (is_as_before && best.empty()) return true;
+        if (is_as_before && i == 0) return true;
+        if (is_as_before) continue;
         run_.attach_all();
         const Figures after = measure();
         const float gain = mended + now_.feet - after.feet - harm(after, price);

@@ -80,14 +80,15 @@ class FootTilter {
         find_drift();
         std::vector<std::vector<float>> shares(legs_.size());
         for (std::size_t f = 0; f < run_.frames(); ++f) {
-            run_.pose(f);
+            pose_feet(f);
             for (std::size_t i = 0; i < legs_.size(); ++i) shares[i].push_back(share(*legs_[i], f));
         }
         const int reach = static_cast<int>(std::lround(run_.frames_in(k_tilt_seconds)));
+        for (std::vector<float>& share : shares) share = rounded_up(share, reach);
         float turned = 0.0f;
-        for (std::size_t i = 0; i < legs_.size(); ++i) {
-            shares[i] = rounded_up(shares[i], reach);
-            for (std::size_t f = 0; f < run_.frames(); ++f)
+        for (std::size_t f = 0; f < run_.frames(); ++f) {
+            pose_feet(f);
+            for (std::size_t i = 0; i < legs_.size(); ++i)
                 turned += turn(run_.plan.target_sole(*legs_[i]), f, std::min(1.0f, shares[i][f]));
         }
         run_.attach_all();
@@ -95,6 +96,17 @@ class FootTilter {
     }
 
  private:
+    // Feet and toes of the frame in `run_.model`, and nothing else.
+    void pose_feet(std::size_t frame) {
+        run_.model.resize(run_.skeleton().size());
+        const auto local = run_.result.frame(frame);
+        for (const LimbPlan* leg : legs_) {
+            const Sole& sole = run_.plan.target_sole(*leg);
+            for (const int bone : {sole.foot, sole.toes})
+                run_.model[static_cast<std::size_t>(bone)] = standing(run_.skeleton(), local, bone);
+        }
+    }
+
     const FootTrack& track(const LimbPlan& leg) const {
         return feet_[static_cast<std::size_t>(leg.source_shape)];
     }
@@ -119,7 +131,7 @@ class FootTilter {
         std::vector<float> sums(run_.frames(), 0.0f);
         std::vector<float> weights(run_.frames(), 0.0f);
         for (std::size_t f = 0; f < run_.frames(); ++f) {
-            run_.pose(f);
+            pose_feet(f);
             for (const LimbPlan* leg : legs_) {
                 if (!track(*leg).stands(f)) continue;
                 const float tilted = tilt_of(run_.plan.target_sole(*leg)).angle / k_level;
@@ -170,10 +182,9 @@ class FootTilter {
         return stands * least_share(off);
     }
 
-    // Returns how far the foot turned, in radians.
+    // Turns the foot of a frame whose pose is in `run_.model`. Returns how far, in radians.
     float turn(const Sole& sole, std::size_t frame, float share) {
         if (share == 0.0f) return 0.0f;
-        run_.pose(frame);
         const Tilt tilt = tilt_of(sole);
         const Quat toes = run_.model[static_cast<std::size_t>(sole.toes)].rotation;
         turn_to(frame, sole.foot, tilt.at(share));

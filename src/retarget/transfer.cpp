@@ -130,7 +130,7 @@ void run_passes(PassRun& run) {
             };
             const auto tilted = [&run, by] {
                 const float cost = tilt_feet(run);
-                hold_feet(run, by);
+                if (cost > 0.0f) hold_feet(run, by);
                 return -cost;
             };
             return guard.run_best(PassGuard::k_feet_price,
