@@ -53,7 +53,8 @@ class Joiner {
     int first_flesh(int part) const {
         int first = part;
         for (int bone = 0; bone < count(); ++bone) {
-            if (!body_.lives(bone) || body_.mass_of(bone) <= body_.mass_of(first) || top(bone) != part) continue;
+            if (!body_.lives(bone) || body_.mass_of(bone) <= body_.mass_of(first) || top(bone) != part)
+                continue;
             int above = body_.hangs_on(bone);
             while (above != k_no_bone && body_.mass_of(above) == 0.0f) above = body_.hangs_on(above);
             if (above == k_no_bone) first = bone;
