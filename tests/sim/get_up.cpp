@@ -160,6 +160,9 @@ TEST_CASE("drop --get-up from the command line") {
     const auto hasty =
         workshop::run_tool("ragdoll drop " + workshop::k_diver + " --get-up idle --get-up-seconds -1 --json");
     CHECK(hasty.status == 2);
+    const auto buried = workshop::run_tool("ragdoll drop " + workshop::k_diver + " --height -1 --json");
+    CHECK(buried.status == 2);
+    CHECK(buried.err.find("--height") != std::string::npos);
 
     // Clips that stand still set no pace: it does not take for ever.
     Character still = workshop::diver();

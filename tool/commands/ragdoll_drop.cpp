@@ -322,7 +322,9 @@ void add_ragdoll_drop(CommandLine& line) {
     c->add_option("--frame", arguments->frame, "in which frame of it, from 0")->check(CLI::NonNegativeNumber);
     c->add_option("--seconds", arguments->seconds, "how long to simulate")->capture_default_str();
     add_rate_option(c, arguments->fps, "the rate of the clip that is made; default: 60");
-    c->add_option("--height", arguments->height, "metres to lift it by first")->capture_default_str();
+    c->add_option("--height", arguments->height, "metres to lift it by first")
+        ->capture_default_str()
+        ->check(CLI::Range(0.0f, 1000.0f));
     add_height_option(c, arguments->height_metres);
     c->add_option("--speed", arguments->speed_words,
                   "how fast it moves at first: m/s to its left, up, forward")
