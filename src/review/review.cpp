@@ -126,11 +126,18 @@ class Reviewer {
 
     void add_slide(Measure& slide, const Sole& sole, const FootTrack& foot, std::size_t part,
                    const std::vector<Vec3>& shift) const {
-        // A part that the target's foot lifts, having no joint where the source's bends, does not slide.
+        // Of the parts that are to stand, one that the target's foot lifts over another, having no joint
+        // where the source's bends, does not slide.
         const auto rests = [&](std::size_t f) {
-            const float height = position_of(sole, sole.parts[part], at(f)).dot(pairing_.target.up);
-            const float over = height - lowest_of(sole, at(f), pairing_.target.up);
-            return foot.planted[f][part] && over < ContactLimits{}.leave_tilt * leg_length_;
+            if (!foot.planted[f][part]) return false;
+            const auto height = [&](std::size_t p) {
+                return position_of(sole, sole.parts[p], at(f)).dot(pairing_.target.up);
+            };
+            float lowest = height(part);
+            for (std::size_t p = 0; p < k_foot_parts; ++p) {
+                if (foot.planted[f][p]) lowest = std::min(lowest, height(p));
+            }
+            return height(part) - lowest < ContactLimits{}.leave_tilt * leg_length_;
         };
         const auto spans = spans_where(frames(), rests);
         for (const FrameSpan& span : spans) {

@@ -103,6 +103,34 @@ TEST_CASE("slid feet are measured, and travel that goes wrong") {
     CHECK(stage.measure("root_motion_error_pct") > 5.0f);
 }
 
+TEST_CASE("a foot that slides on its edge, or on heel or tip alone, is measured") {
+    for (const Vec3& axis : {Vec3::UnitX().eval(), Vec3::UnitZ().eval()}) {
+        for (const float degrees : {-35.0f, 35.0f}) {
+            CAPTURE(axis);
+            CAPTURE(degrees);
+            Stage stage;
+            for (std::size_t f = 0; f < stage.result.frame_count(); ++f) {
+                stage.move_hips(f, 0.004f * static_cast<float>(f) * stage.pairing.target.facing);
+                for (const char* leg : {"leg.left", "leg.right"})
+                    stage.turn(f, stage.bone(leg, 2), about(axis, degrees));
+            }
+            CHECK(stage.measure("foot_slide_mm") > 20.0f);
+        }
+    }
+}
+
+TEST_CASE("flesh that is in the floor at rest is no fault of a clip") {
+    Stage stage;
+    const float before = stage.measure("body_depth_mm");
+    for (Solid& solid : stage.pairing.target.shape.solids) {
+        if (solid.part.starts_with("shin")) solid.capsule.radius = 0.4f;
+    }
+    CHECK(stage.measure("body_depth_mm") < before + 20.0f);
+    for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
+        stage.move_hips(f, -0.1f * stage.pairing.target.up);
+    CHECK(stage.measure("body_depth_mm") > before + 80.0f);
+}
+
 TEST_CASE("an arm in the hip is measured, and where it points") {
     Stage stage;
     CHECK(stage.measure("clipping_mm") < 5.0f);
