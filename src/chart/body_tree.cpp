@@ -26,6 +26,16 @@ class Holders {
 
     std::vector<int> all() && { return std::move(holders_); }
 
+    int carrier() const {
+        int carrier = k_no_bone;
+        if (chart_.hips == k_no_bone) return carrier;
+        for (int bone = chart_.skeleton.parent(chart_.hips); bone != k_no_bone && bone != chart_.root;
+             bone = chart_.skeleton.parent(bone)) {
+            if (is_body_[static_cast<std::size_t>(bone)] || is_part(bone)) carrier = bone;
+        }
+        return carrier;
+    }
+
  private:
     void hold(const Chain& chain) {
         for (std::size_t i = 0; i < chain.bones.size(); ++i) {
@@ -207,7 +217,9 @@ BodyTree::BodyTree(const Chart& chart) : chart_(&chart), is_body_(chart.skeleton
     for (const Chain& chain : chart.chains) {
         for (const int bone : chain.bones) is_body_[static_cast<std::size_t>(bone)] = 1;
     }
-    holders_ = Holders(chart, is_body_).all();
+    Holders holders(chart, is_body_);
+    carrier_ = holders.carrier();
+    holders_ = std::move(holders).all();
     order_ = Order(chart.skeleton, holders_).bones;
 }
 

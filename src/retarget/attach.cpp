@@ -6,8 +6,6 @@
 #include <dendraxis/chart/body_tree.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
-#include <algorithm>
-
 namespace dendraxis::detail {
 namespace {
 
@@ -23,29 +21,7 @@ std::vector<int> turned_below(const Skeleton& skeleton, int bone, const std::vec
     return found;
 }
 
-// The outermost bone above the hips that is a part of the body: it moves skin of its own, belongs to a chain,
-// or lies as high as a body does. Roots and controls on the floor do not.
-int carrier_of(const Chart& chart, const std::vector<Transform>& rest) {
-    constexpr float k_low = 0.1f;  // of the height, over the floor
-    const auto& marks = chart.shape.marks;
-    const auto is_part = [&](int bone) {
-        const Vec3& head = rest[static_cast<std::size_t>(bone)].translation;
-        return head.dot(chart.up) - chart.rest_floor > k_low * chart.height ||
-               std::any_of(marks.begin(), marks.end(),
-                           [&](const BoneMark& mark) { return mark.bone == bone; }) ||
-               std::any_of(chart.chains.begin(), chart.chains.end(), [&](const Chain& chain) {
-                   return std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
-               });
-    };
-    int carrier = k_no_bone;
-    for (int bone = chart.skeleton.parent(chart.hips); bone != k_no_bone && bone != chart.root;
-         bone = chart.skeleton.parent(bone)) {
-        if (is_part(bone)) carrier = bone;
-    }
-    return carrier;
-}
-
-// Brings the hips to where they are by moving what carries them; all between keeps its place on it.
+// Gives the hips' movement to the bone that carries them, so that all between keeps its place.
 void carry_hips(const AttachProgram& program, const Skeleton& skeleton, std::span<Transform> pose) {
     const Vec3 wanted = standing(skeleton, pose, program.hips).translation;
     pose[static_cast<std::size_t>(program.hips)].translation = program.hips_rest;
@@ -90,7 +66,7 @@ AttachProgram compile_attachments(const Pairing& pairing) {
     const std::vector<Transform> rest = rest_in_model_space(target.skeleton);
     program.hips = target.hips;
     program.hips_rest = target.skeleton.bone(target.hips).rest.translation;
-    program.carrier = carrier_of(target, rest);
+    program.carrier = body.carrier();
     for (const int bone : body.order()) {
         const auto b = static_cast<std::size_t>(bone);
         if (body.holder(bone) == k_no_bone || is_brought[b]) continue;

@@ -21,7 +21,7 @@ struct AttachProgram {
     std::vector<Step> steps;  ///< what others hang on first
     int hips = k_no_bone;
     Vec3 hips_rest = Vec3::Zero();  ///< local
-    int carrier = k_no_bone;        ///< the outermost part of the body above the hips; none if it is the hips
+    int carrier = k_no_bone;        ///< `BodyTree::carrier`
 
     bool is_empty() const { return steps.empty() && carrier == k_no_bone; }
 };

@@ -29,6 +29,10 @@ class BodyTree {
     /// The nearest bone above that is the hips or of a chain; helpers between are passed over.
     int body_above(int bone) const;
 
+    /// The outermost part of the body that the hips hang on in the file (a chest that is the root), or no
+    /// bone. A part belongs to a chain, moves skin of its own or lies over the floor; roots do not.
+    int carrier() const noexcept { return carrier_; }
+
     /// All bones, each after its parent in the file and after its holder.
     const std::vector<int>& order() const noexcept { return order_; }
 
@@ -37,6 +41,7 @@ class BodyTree {
     std::vector<int> holders_;
     std::vector<char> is_body_;  // the hips or of a chain
     std::vector<int> order_;
+    int carrier_ = k_no_bone;
 };
 
 }  // namespace dendraxis
