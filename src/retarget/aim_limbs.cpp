@@ -111,10 +111,11 @@ LimbAim aim_for(const Pairing& pairing, const BodyTree& body, const RestingLimb&
     aim.is_trunk = !is_limb(own.chain.role());
     aim.kept = own.has_hand() ? std::vector<int>{bones.back()} : chains_on(body, own.chain);
     // A spine that the hips hang on in the file turns without them.
+    const int hips = pairing.target.hips;
     if (std::any_of(bones.begin(), bones.end(),
-                    [&](int bone) { return target.is_above(bone, pairing.target.hips); })) {
-        aim.kept.push_back(pairing.target.hips);
-        aim.standing = pairing.target.hips;
+                    [&](int bone) { return bone != hips && target.is_above(bone, hips); })) {
+        aim.kept.push_back(hips);
+        aim.standing = hips;
     }
     aim.always = !one_to_one || !descends(source, theirs.chain.bones) || !descends(target, bones);
     for (int bone = theirs.chain.bones.back();
