@@ -97,6 +97,19 @@ TEST_CASE("a foot without toes stands on its tip while the source's toes bend") 
     }
 }
 
+TEST_CASE("a foot that drifts slowly while it stands is held") {
+    crowd::Oddities odd;
+    odd.no_skin = true;
+    const Clip& crouch = workshop::diver().clip("crouch");
+    for (const unsigned number : {6U, 8U}) {
+        CAPTURE(number);
+        const crowd::Body body = crowd::plain_body(number, crowd::Kind::bird, crowd::Names::good, odd);
+        const Pairing pairing = pair(workshop::diver_chart(), chart(body.character));
+        const ClipReview review = review_clip(pairing, crouch, Transfer(pairing).apply(crouch));
+        workshop::check_gates(pairing, review, {"foot_slide_mm"});
+    }
+}
+
 TEST_CASE("a leg without joints is as long as it stands high, wherever its skin has its vertices") {
     crowd::Oddities odd;
     odd.block = true;
