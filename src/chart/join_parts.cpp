@@ -48,8 +48,8 @@ class Joiner {
         return bone;
     }
 
-    // Where the flesh of a part begins: a node at the floor that carries it says nothing of its place. The
-    // heaviest, where it begins in several places; the part's top, if it has none.
+    // The bone where the flesh of a part begins: a node at the floor that carries the part says nothing of
+    // its place. Of several such bones the heaviest; without flesh, the part's top.
     int first_flesh(int part) const {
         int first = part;
         for (int bone = 0; bone < count(); ++bone) {

@@ -49,17 +49,16 @@ bool PassGuard::run_best(const Price& price, std::span<const Pass> passes) {
     for (std::size_t i = 0; i < passes.size(); ++i) {
         if (i == 0) {
             before = poses;
-        } else if (best.empty()) {
+        } else if (best.empty() || i + 1 < passes.size()) {
             poses = before;
         } else {
-            // A long clip is not held three times: what the best pass left is enough to go back to.
-            poses = i + 1 == passes.size() ? std::move(before) : before;
+            poses = std::move(before);  // a long clip is not held three times
         }
         const float mended = passes[i]();
         const bool is_as_before =
             before.size() == poses.size() &&
             std::memcmp(before.data(), poses.data(), poses.size() * sizeof(Transform)) == 0;
-        if (is_as_before && i == 0) return true;
+        if (is_as_before && i == 0) return true;  // there is nothing to do
         if (is_as_before) continue;
         run_.attach_all();
         const Figures after = measure();

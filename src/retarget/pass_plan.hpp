@@ -111,8 +111,8 @@ void carry_root_motion(PassRun& run);
 enum class FeetBy { hips, legs };
 void hold_feet(PassRun& run, FeetBy by);
 void stand_on_stiff_legs(PassRun& run);
-/// Turns feet towards how they stand at rest, so far that their lowest place is where it belongs. Returns
-/// what that costs, in lengths of the leg.
+/// Turns feet towards how they stand at rest until their lowest place is where it belongs. Returns what that
+/// costs, in lengths of the leg.
 float tilt_feet(PassRun& run);
 /// Moves the target's hips up in a frame whose pose is in `run.model`; negative is down.
 void raise_hips(PassRun& run, std::size_t frame, float by);

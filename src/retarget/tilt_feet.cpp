@@ -1,6 +1,6 @@
 // Own method. Heels, soles and toes differ in proportion, so a foot that is tilted as the source's comes down
-// too deep or not all the way. It is turned towards how it stands at rest, as far as its lowest place comes
-// to where the source's is: least of all a foot may look different, before knees and hips do.
+// too deep or not all the way. It turns towards how it stands at rest until its lowest place is where the
+// source's is: a foot that points a little elsewhere is seen less than a knee or hips that make up for it.
 #include "pass_plan.hpp"
 #include "smoothing.hpp"
 #include "standing.hpp"

@@ -129,7 +129,8 @@ bool stands_on_four(const Chart& chart) noexcept;
 /// Where the character stands in the clip of this name, along `up` from the model's origin.
 float floor_of(const Chart& chart, std::string_view clip) noexcept;
 
-/// Hip to ankle along the bones at rest, mean of both legs, in metres; 0 where there is no leg.
+/// Hip to ankle along the bones at rest, mean of all legs, model units; 0 where there is no leg. A leg of
+/// fewer than three bones has no ankle: it is as long as down to the middle of its sole.
 float leg_length(const Chart& chart);
 
 /// The middle of the legs' roots in a pose in model space; without legs where the hips are. The chart must
