@@ -6,6 +6,9 @@
 
 #include <dendraxis/chart/floor.hpp>
 
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
 namespace dendraxis::detail {
 namespace {
 
@@ -37,9 +40,23 @@ Chart blank(const Character& character) {
 
 }  // namespace
 
+void report_bodies(const Skeleton& skeleton, const std::vector<int>& tops, Chart& chart) {
+    if (tops.empty()) return;
+    std::vector<std::string> others;
+    for (std::size_t i = 1; i < tops.size(); ++i) others.push_back("'" + skeleton.bone(tops[i]).label + "'");
+    chart.findings.push_back(
+        {Severity::warning, "chart.several-bodies", chart.character,
+         fmt::format("the file holds {} bodies; this chart is of the one at '{}', without what hangs on {}",
+                     tops.size(), skeleton.bone(tops.front()).label, fmt::join(others, ", ")),
+         "save each body in a file of its own"});
+}
+
 // Reads the body by its shape first; names count as far as they agree with that.
 ChartFinder::ChartFinder(const Character& character, const Weights& weights)
-    : character_(character), body_(study_bones(character)) {
+    : ChartFinder(character, study_bones(character), weights) {}
+
+ChartFinder::ChartFinder(const Character& character, Body all, const Weights& weights)
+    : character_(character), bodies_(find_bodies(all, weights)), body_(one_body(std::move(all), bodies_)) {
     hang_bones(body_);
     find_branches(body_);
     readings_ = read_body(body_, weights, 0.0f);
@@ -78,6 +95,7 @@ Chart ChartFinder::of(const Reading& reading) {
 
 Chart ChartFinder::finished(Chart chart) const {
     sort_chains(chart);
+    report_bodies(character_.skeleton, bodies_, chart);
     chart.up = body_.up;
     chart.facing = body_.facing;
     find_stance(chart, rest_extents(character_.skeleton, character_.meshes));

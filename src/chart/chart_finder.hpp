@@ -2,6 +2,7 @@
 #pragma once
 
 #include "charter.hpp"
+#include "find_bodies.hpp"
 
 namespace dendraxis::detail {
 
@@ -20,9 +21,11 @@ class ChartFinder {
     bool is_body() const;
 
  private:
+    ChartFinder(const Character& character, Body all, const Weights& weights);
     Chart finished(Chart chart) const;
 
     const Character& character_;
+    std::vector<int> bodies_;  // the topmost bones of several; the first one's is charted
     Body body_;
     std::vector<Reading> readings_;
     float trust_ = 1.0f;

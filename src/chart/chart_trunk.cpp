@@ -42,7 +42,17 @@ class TrunkCharter {
         for (int above = body_.hangs_on(hips); above != k_no_bone; above = body_.hangs_on(above)) {
             if (named(above, Part::hips) && body_.distance(above, hips) < 0.12f * body_.size) hips = above;
         }
-        charter_.chart.hips = hips;
+        charter_.chart.hips = reading_.legs.empty() ? lowest_of_trunk(hips) : hips;
+    }
+
+    // Without legs the bone named so carries the body, or the first one with flesh.
+    int lowest_of_trunk(int arms_holder) const {
+        int lowest = arms_holder;
+        for (int bone = body_.hangs_on(arms_holder); bone != k_no_bone; bone = body_.hangs_on(bone)) {
+            if (named(bone, Part::hips)) return bone;
+            if (body_.has_skin ? body_.mass_of(bone) > 0.0f : named(bone, Part::spine)) lowest = bone;
+        }
+        return lowest;
     }
 
     // From the hips to where arms or forelegs hang, and on to the head's end.
@@ -124,6 +134,10 @@ class TrunkCharter {
                    reading_.fore == k_no_bone)
                 ++spine_end_;
         }
+        // A body on two legs without arms may have no head either.
+        if (reading_.fore == k_no_bone && spine_end_ + 1 == path_.size() &&
+            named(path_[spine_end_], Part::spine))
+            ++spine_end_;
         while (spine_end_ > 0 &&
                (named(path_[spine_end_ - 1], Part::neck) || named(path_[spine_end_ - 1], Part::head)))
             --spine_end_;
@@ -207,6 +221,16 @@ class TrunkCharter {
         return row;
     }
 
+    // On four legs what hangs down behind the hind legs is a tail, too.
+    bool hangs_behind(const std::vector<int>& row) const {
+        if (reading_.legs.size() < 2) return false;
+        const Branch& leg = body_.branches[static_cast<std::size_t>(reading_.legs.front())];
+        const auto behind = [&](const Vec3& point) {
+            return (body_.at(leg.path.front()) - point).dot(body_.facing) > 0.03f * body_.size;
+        };
+        return behind(body_.at(row.front())) && behind(body_.end(row.back()));
+    }
+
     // A tail begins where the legs do and leads backward.
     void tail() {
         std::vector<int> starts = path_between(body_, charter_.chart.hips, reading_.hind);
@@ -225,7 +249,8 @@ class TrunkCharter {
                 const bool said = named(bone, Part::tail);
                 const float hips = body_.height(body_.at(reading_.hind));
                 const bool by_legs = std::abs(body_.height(body_.at(bone)) - hips) < 0.25f;
-                const bool leads_back = backward > 0.35f * along.norm() && along.norm() > 0.05f * body_.size;
+                const bool leads_back = (backward > 0.35f * along.norm() || hangs_behind(row)) &&
+                                        along.norm() > 0.05f * body_.size;
                 // Hanging straight down behind on two legs it is cloth.
                 const bool hangs = -along.dot(body_.up) > 0.9f * along.norm() && reading_.legs.size() < 2;
                 const float score =

@@ -11,6 +11,8 @@ namespace dendraxis::detail {
 namespace {
 
 constexpr float k_snap = 25.0f / k_degrees;
+constexpr float k_low = 0.11f;         // of the body's height: what is lower belongs to the foot
+constexpr float k_low_of_leg = 0.35f;  // or of where the leg begins, on a body of short legs
 
 Vec3 without(const Vec3& vector, const Vec3& unit) {
     return vector - unit * unit.dot(vector);
@@ -63,7 +65,8 @@ class FacingVoter {
         float vote = 0.0f;
         // Feet point forward: from where the leg comes down to where it ends.
         std::size_t ankle = leg.path.size() - 1;
-        while (ankle > 1 && body_.height(body_.at(leg.path[ankle - 1])) < 0.11f) --ankle;
+        const float low = std::min(k_low, k_low_of_leg * body_.height(body_.at(leg.path.front())));
+        while (ankle > 1 && body_.height(body_.at(leg.path[ankle - 1])) < low) --ankle;
         const Vec3 foot = leg.tip - body_.at(leg.path[ankle]);
         const bool seen =
             ankle + 1 < leg.path.size() || body_.tip_known[static_cast<std::size_t>(leg.path.back())] != 0;

@@ -15,6 +15,7 @@ constexpr std::size_t k_most_siblings = 40;
 constexpr float k_thin = 0.03f;           // of its largest extent, of a flat figure
 constexpr float k_like_direction = 0.5f;  // cosine
 constexpr std::size_t k_limb = 3;         // joints of a limb
+constexpr float k_named = 4.0f;           // times farther leads what is named as part of a limb
 
 float ratio(float a, float b) {
     return std::max(a, b) > 0.0f ? std::min(a, b) / std::max(a, b) : 1.0f;
@@ -81,6 +82,11 @@ class TwinFinder {
         return body_.name(bone).part >= Part::palm && body_.name(bone).part <= Part::little;
     }
 
+    bool is_limb(int bone) const {
+        const Part part = body_.name(bone).part;
+        return (part >= Part::arm && part <= Part::hand) || (part >= Part::leg && part <= Part::toes);
+    }
+
     // Of the bones that go on from both, the two that are most alike and lead farthest.
     std::pair<int, int> next(int a, int b) const {
         std::pair<int, int> best{k_no_bone, k_no_bone};
@@ -101,6 +107,8 @@ class TwinFinder {
                 if (one_ends) score *= 0.6f;
                 if (x == main_a && y == main_b) score *= 1.05f;
                 if (is_digit(x) && is_digit(y)) score *= 0.5f;
+                // Sleeves and pads may lead farther than the hand that they cover.
+                if (is_limb(x) && is_limb(y)) score *= k_named;
                 if (score > most * 1.0001f) {
                     most = score;
                     best = {x, y};

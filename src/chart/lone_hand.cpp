@@ -9,6 +9,7 @@ namespace dendraxis::detail {
 namespace {
 
 constexpr std::size_t k_least_digits = 3;
+constexpr float k_image = 0.03f;  // of the size: how far a limb's joints are off the other's mirror image
 
 class LoneHand {
  public:
@@ -84,11 +85,24 @@ class LoneHand {
                            [&](const Vec3& direction) { return direction.dot(mean) > 0.0f; });
     }
 
-    // Whether anything pairs that is no digit of the hand.
+    // Whether anything pairs that is no digit of the hand, or all of it does, as no hand's digits do.
     bool is_part_of_a_body(int hand) const {
-        return std::any_of(body_.branches.begin(), body_.branches.end(), [&](const Branch& branch) {
-            return !body_.hangs_below(branch.holder == k_no_bone ? branch.path.front() : branch.holder, hand);
+        const bool has_more = std::any_of(body_.branches.begin(), body_.branches.end(), [&](const Branch& b) {
+            return !body_.hangs_below(b.holder == k_no_bone ? b.path.front() : b.holder, hand);
         });
+        return has_more || std::all_of(body_.branches.begin(), body_.branches.end(),
+                                       [&](const Branch& b) { return is_mirrored(b); });
+    }
+
+    bool is_mirrored(const Branch& branch) const {
+        if (branch.partner == -1) return false;
+        const Branch& other = body_.branches[static_cast<std::size_t>(branch.partner)];
+        const auto off = [&](const Vec3& point, const Vec3& image) {
+            const float aside = 2.0f * (body_.lateral.dot(point) - body_.middle_plane);
+            return (point - aside * body_.lateral - image).norm();
+        };
+        return off(body_.at(branch.path.front()), body_.at(other.path.front())) < k_image * body_.size &&
+               off(branch.tip, other.tip) < k_image * body_.size;
     }
 
     // Right hands give a positive triple product of fingers, palm and thumb; left hands a negative one.

@@ -132,8 +132,8 @@ std::vector<RoleTerm> terms_of(const Body& body, const Weights& w, float name_tr
                  {Part::shoulder, Part::arm, Part::upper_arm, Part::forearm, Part::hand, Part::palm,
                   Part::thumb, Part::index, Part::middle, Part::ring, Part::little});
     const float wing_names = std::max(0.0f, name_fit(body, bones, {Part::wing}) - 0.3f) / 0.7f;
-    // Forelegs are named as arms or as legs.
-    const float fore_names = on_floor > 0.0f ? std::max(0.0f, arm_names - std::max(leg_names, 0.0f)) : 0.0f;
+    // Forelegs are named as arms or as legs: words for arms speak for a leg as far as it stands.
+    const float fore_names = std::max(0.0f, on_floor) * std::max(0.0f, arm_names - leg_names);
     const float names = w.names * name_trust;
     const float alone = pair.second == -1 ? -1.0f : 0.0f;
     const auto short_by = [&](float least) {

@@ -312,8 +312,10 @@ class Reviewer {
         if (leg < 1e-6f || leg_length(pairing_.source) < 1e-6f) return height;
         const std::vector<Transform> rest = rest_in_model_space(pairing_.target.skeleton);
         const std::vector<Transform> source_rest = rest_in_model_space(pairing_.source.skeleton);
+        // Standing answers to standing: legs bent at rest that stand as the source's are longer.
+        const float drop = match_stance(pairing_).hips_drop;
         for (std::size_t f = 0; f < frames(); ++f) {
-            const float own = risen(pairing_.target, rest, at(f));
+            const float own = risen(pairing_.target, rest, at(f)) + drop;
             const float theirs = risen(pairing_.source, source_rest, source_at(f));
             detail::keep_worst(height, 100.0f * std::abs(own - leg_ratio_ * theirs) / leg, f,
                                pairing_.target.skeleton.bone(pairing_.target.hips).label);

@@ -34,6 +34,7 @@ class Builder {
     }
 
     Body build();
+    Body build(Build build);
 
  private:
     float uniform(float low, float high) { return std::uniform_real_distribution<float>(low, high)(random_); }
@@ -76,6 +77,33 @@ class Builder {
                  const std::string& holder, const Vec3& start, int bones, bool hind);
 
     void bird();
+
+    // A row of bones through `points`, one more than labels.
+    void row(const std::string& chain, const std::string& parent, const std::vector<std::string>& labels,
+             const std::vector<Vec3>& points, float radius);
+
+    // The same on the left and mirrored on the right. A parent that ends in `.` has a side, too.
+    void rows(const std::string& chain, const std::string& parent, const std::vector<std::string>& labels,
+              const std::vector<Vec3>& points, float radius);
+
+    void root_and_hips(const Vec3& where, const Vec3& end, float radius);
+
+    void person(float hips);
+
+    void horse();
+
+    void theropod();
+
+    void crouching();
+
+    void short_legs();
+
+    void walker(bool arms);
+
+    void legless();
+
+    // Adds a body made the same way, its labels marked `.2`, moved and scaled.
+    void add_second(const std::vector<Joint>& joints, const Vec3& offset, float scale);
 
     // What is no body: a snake, tentacles around a bell, a fork, a fish, a table, a crane, a spider.
     void thing();

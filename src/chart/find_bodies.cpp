@@ -1,0 +1,89 @@
+// Own method: parts of a file that each read as a whole body by themselves are several bodies.
+#include "find_bodies.hpp"
+
+#include <algorithm>
+
+namespace dendraxis::detail {
+namespace {
+
+constexpr std::size_t k_least_bones = 10;
+constexpr float k_whole = 5.5f;  // the least score: several that read as bodies bear each other out
+constexpr float k_as_heavy = 0.98f;  // of two about alike the first is taken
+
+std::size_t index(int bone) {
+    return static_cast<std::size_t>(bone);
+}
+
+// The topmost bones below which there is enough for a body, with nothing above them that has flesh.
+std::vector<int> tops_of_parts(const Body& body) {
+    const int count = static_cast<int>(body.count());
+    std::vector<std::size_t> bones_below(body.count(), 1);
+    std::vector<int> tops;
+    for (int bone = count - 1; bone >= 0; --bone) {
+        const int parent = body.skeleton.parent(bone);
+        if (parent == k_no_bone)
+            tops.insert(tops.begin(), bone);
+        else
+            bones_below[index(parent)] += bones_below[index(bone)];
+    }
+    const auto keep_large = [&] {
+        std::erase_if(tops, [&](int bone) { return bones_below[index(bone)] < k_least_bones; });
+    };
+    keep_large();
+    while (tops.size() == 1 && !(body.has_skin && body.mass_of(tops.front()) > 0.0f)) {
+        const auto children = body.skeleton.children(tops.front());
+        tops.assign(children.begin(), children.end());
+        keep_large();
+    }
+    return tops;
+}
+
+// Leaves out every bone that is neither below `top` nor above it. What is above weighs nothing: it belongs to
+// all.
+void keep_part(Body& body, int top) {
+    const Skeleton& skeleton = body.skeleton;
+    for (int bone = 0; bone < static_cast<int>(body.count()); ++bone) {
+        if (bone == top || skeleton.is_above(top, bone)) continue;
+        body.mass[index(bone)] = 0.0f;
+        if (skeleton.is_above(bone, top)) continue;
+        body.alive[index(bone)] = 0;
+        body.touching[index(bone)].clear();
+    }
+    for (auto& others : body.touching)
+        std::erase_if(others, [&](const auto& entry) { return body.alive[index(entry.first)] == 0; });
+}
+
+bool is_whole(const std::vector<Reading>& readings) {
+    if (readings.empty()) return false;
+    const Reading& best = readings.front();
+    return best.score > k_whole && best.head_end != k_no_bone && !best.legs.empty() &&
+           (best.arms != -1 || best.legs.size() > 1);
+}
+
+}  // namespace
+
+std::vector<int> find_bodies(const Body& body, const Weights& weights) {
+    const std::vector<int> parts = tops_of_parts(body);
+    std::vector<int> tops;
+    std::vector<float> masses;
+    for (const int top : parts) {
+        if (parts.size() < 2) break;
+        Body part = body;
+        keep_part(part, top);
+        hang_bones(part);
+        find_branches(part);
+        if (!is_whole(read_body(part, weights, 0.0f))) continue;
+        const bool is_heavier = !masses.empty() && k_as_heavy * part.whole_mass > masses.front();
+        tops.insert(is_heavier ? tops.begin() : tops.end(), top);
+        masses.insert(is_heavier ? masses.begin() : masses.end(), part.whole_mass);
+    }
+    if (tops.size() < 2) tops.clear();
+    return tops;
+}
+
+Body one_body(Body body, const std::vector<int>& tops) {
+    if (!tops.empty()) keep_part(body, tops.front());
+    return body;
+}
+
+}  // namespace dendraxis::detail
