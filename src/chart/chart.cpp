@@ -118,14 +118,18 @@ float length_to_sole(const Chart& chart, const Chain& leg, std::span<const Trans
     return (middle - model[static_cast<std::size_t>(leg.bones.back())].translation).norm();
 }
 
+bool is_leg(const Chain& chain, std::string_view which) {
+    return chain.role() == ChainRole::leg && !chain.bones.empty() && chain.name.starts_with(which);
+}
+
 }  // namespace
 
-float leg_length(const Chart& chart) {
+float leg_length(const Chart& chart, std::string_view which) {
     const std::vector<Transform> model = rest_in_model_space(chart.skeleton);
     float sum = 0.0f;
     int legs = 0;
     for (const Chain& chain : chart.chains) {
-        if (chain.role() != ChainRole::leg || chain.bones.empty()) continue;
+        if (!is_leg(chain, which)) continue;
         for (std::size_t i = 1; i < chain.bones.size(); ++i) {
             const auto a = static_cast<std::size_t>(chain.bones[i - 1]);
             const auto b = static_cast<std::size_t>(chain.bones[i]);
@@ -137,11 +141,11 @@ float leg_length(const Chart& chart) {
     return legs == 0 ? 0.0f : sum / static_cast<float>(legs);
 }
 
-Vec3 legs_middle(const Chart& chart, std::span<const Transform> model) {
+Vec3 legs_middle(const Chart& chart, std::span<const Transform> model, std::string_view which) {
     Vec3 sum = Vec3::Zero();
     int legs = 0;
     for (const Chain& chain : chart.chains) {
-        if (chain.role() != ChainRole::leg || chain.bones.empty()) continue;
+        if (!is_leg(chain, which)) continue;
         sum += model[static_cast<std::size_t>(chain.bones.front())].translation;
         ++legs;
     }

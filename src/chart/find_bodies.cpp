@@ -7,7 +7,7 @@ namespace dendraxis::detail {
 namespace {
 
 constexpr std::size_t k_least_bones = 10;
-constexpr float k_whole = 5.5f;  // the least score: several that read as bodies bear each other out
+constexpr float k_whole = 5.5f;      // the least score: several that read as bodies bear each other out
 constexpr float k_as_heavy = 0.98f;  // of two about alike the first is taken
 
 std::size_t index(int bone) {

@@ -116,24 +116,32 @@ class PairMeter {
     std::vector<PairFacts> pairs_;
 };
 
-}  // namespace
-
-std::vector<RoleTerm> terms_of(const Body& body, const Weights& w, float name_trust, const PairFacts& pair) {
+std::vector<int> bones_of(const Body& body, const PairFacts& pair) {
     std::vector<int> bones = body.branches[static_cast<std::size_t>(pair.first)].bones;
     if (pair.second != -1) {
         const auto& more = body.branches[static_cast<std::size_t>(pair.second)].bones;
         bones.insert(bones.end(), more.begin(), more.end());
     }
+    return bones;
+}
+
+float fit_to_arm(const Body& body, const std::vector<int>& bones) {
+    return name_fit(body, bones,
+                    {Part::shoulder, Part::arm, Part::upper_arm, Part::forearm, Part::hand, Part::palm,
+                     Part::thumb, Part::index, Part::middle, Part::ring, Part::little});
+}
+
+}  // namespace
+
+std::vector<RoleTerm> terms_of(const Body& body, const Weights& w, float name_trust, const PairFacts& pair) {
+    const std::vector<int> bones = bones_of(body, pair);
     const float on_floor = clamped(1.0f - pair.lowest / 0.12f);
     const float leg_names =
         name_fit(body, bones, {Part::leg, Part::thigh, Part::shin, Part::foot, Part::toes});
-    const float arm_names =
-        name_fit(body, bones,
-                 {Part::shoulder, Part::arm, Part::upper_arm, Part::forearm, Part::hand, Part::palm,
-                  Part::thumb, Part::index, Part::middle, Part::ring, Part::little});
+    const float arm_names = fit_to_arm(body, bones);
     const float wing_names = std::max(0.0f, name_fit(body, bones, {Part::wing}) - 0.3f) / 0.7f;
-    // Forelegs are named as arms or as legs: words for arms speak for a leg as far as it stands.
-    const float fore_names = std::max(0.0f, on_floor) * std::max(0.0f, arm_names - leg_names);
+    // Forelegs are named as arms or as legs.
+    const float fore_names = on_floor > 0.0f ? std::max(0.0f, arm_names - std::max(leg_names, 0.0f)) : 0.0f;
     const float names = w.names * name_trust;
     const float alone = pair.second == -1 ? -1.0f : 0.0f;
     const auto short_by = [&](float least) {
@@ -162,6 +170,9 @@ std::vector<PairFacts> measure_pairs(const Body& body, const Weights& weights, f
             pair.leg += term.leg;
             pair.arm += term.arm;
         }
+        const float on_floor = std::max(0.0f, clamped(1.0f - pair.lowest / 0.12f));
+        pair.fore =
+            weights.names * name_trust * on_floor * std::max(0.0f, fit_to_arm(body, bones_of(body, pair)));
     }
     return pairs;
 }

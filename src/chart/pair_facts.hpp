@@ -22,6 +22,7 @@ struct PairFacts {
     float contact = 0.0f;  // how often it is what comes down to the floor in the clips, 0 to 1
     float leg = 0.0f;      // scores
     float arm = 0.0f;
+    float fore = 0.0f;  // more as a foreleg, by words for arms, if it stands
 };
 
 /// All pairs, and branches that nothing mirrors, with their scores; the body stands up already.

@@ -210,10 +210,14 @@ bool hips_answer(const Pairing& pairing) {
            k_alike;
 }
 
+std::string_view answering_legs(const Chart& chart, const Chart& other) noexcept {
+    return stands_on_four(chart) && !stands_on_four(other) ? "leg.back" : "leg";
+}
+
 float leg_ratio(const Pairing& pairing) {
     if (pairing.is_same_build()) return pairing.bones.scale;
-    const float source = leg_length(pairing.source);
-    const float target = leg_length(pairing.target);
+    const float source = leg_length(pairing.source, answering_legs(pairing.source, pairing.target));
+    const float target = leg_length(pairing.target, answering_legs(pairing.target, pairing.source));
     if (source > 1e-6f && target > 1e-6f) return target / source;
     return pairing.source.height > 1e-6f && pairing.target.height > 1e-6f
                ? pairing.target.height / pairing.source.height

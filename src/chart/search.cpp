@@ -115,6 +115,8 @@ class Reader {
                                    clamped((level_distance(legs[i]->start, legs[j]->start) - 0.15f) / 0.15f));
             if (i > 0) score += weights_.apart * (nearest - 0.5f);
         }
+        // Of two pairs of legs the forelegs may be named as arms.
+        if (legs.size() == 2 && arms == nullptr) score += std::max(legs[0]->fore, legs[1]->fore);
         if (arms != nullptr && !legs.empty()) {
             const float rise = arms->start_height - legs.front()->start_height;
             score += weights_.order * clamped(rise / 0.12f);

@@ -35,4 +35,9 @@ Capsule placed(const Capsule& capsule, const Transform& frame) noexcept {
             frame.rotation * capsule.across, capsule.radius};
 }
 
+float lowest_of(const Capsule& capsule, const Vec3& up) noexcept {
+    return capsule.center.dot(up) - std::abs(capsule.along.dot(up)) - std::abs(capsule.across.dot(up)) -
+           capsule.radius;
+}
+
 }  // namespace dendraxis

@@ -4,9 +4,9 @@
 
 #include "chain_map.hpp"
 #include "standing.hpp"
+#include "trunk_lean.hpp"
 
 #include <dendraxis/base/rotation.hpp>
-#include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -14,8 +14,6 @@
 
 namespace dendraxis::detail {
 namespace {
-
-constexpr float k_sinks = 0.1f;  // of a leg's height: what half of is made good
 
 // One limb at rest: its joints, with the tail of its last bone where that has no hand or foot.
 struct RestingLimb {
@@ -75,20 +73,6 @@ std::vector<int> chains_on(const BodyTree& body, const Chain& chain) {
     return found;
 }
 
-// The first bones of all that hangs on hips and spine, but for the spine itself.
-std::vector<int> chains_on_trunk(const BodyTree& body) {
-    const Chart& chart = body.chart();
-    std::vector<int> found;
-    for (const Chain& chain : chart.chains) {
-        const int holder = body.body_above(chain.bones.front());
-        const Chain* held_by = holder == k_no_bone ? nullptr : chain_of(chart, holder);
-        const bool on_spine = held_by != nullptr && held_by->role() == ChainRole::spine;
-        if (chain.role() != ChainRole::spine && holder != k_no_bone && (holder == chart.hips || on_spine))
-            found.push_back(chain.bones.front());
-    }
-    return found;
-}
-
 LimbAim aim_for(const Pairing& pairing, const BodyTree& body, const RestingLimb& own,
                 const RestingLimb& theirs) {
     const Skeleton& source = pairing.source.skeleton;
@@ -124,58 +108,6 @@ LimbAim aim_for(const Pairing& pairing, const BodyTree& body, const RestingLimb&
     return aim;
 }
 
-// The middle between the roots of a pair of limbs, as what both hang from carries it: they may slide.
-std::optional<ChainPoint> girdle(const Chart& chart, const std::string& pair,
-                                 std::span<const Transform> rest) {
-    const Chain* left = chart.find(pair + ".left");
-    const Chain* right = chart.find(pair + ".right");
-    if (left == nullptr || right == nullptr) return std::nullopt;
-    const int carrier = chart.skeleton.common_ancestor(left->bones.front(), right->bones.front());
-    if (carrier == k_no_bone) return std::nullopt;
-    const Transform& at = rest[static_cast<std::size_t>(carrier)];
-    const auto root = [&](const Chain& leg) -> const Vec3& {
-        return rest[static_cast<std::size_t>(leg.bones.front())].translation;
-    };
-    const Vec3 middle = 0.5f * (root(*left) + root(*right));
-    return ChainPoint{carrier, carrier, 1.0f, at.rotation.conjugate() * (middle - at.translation)};
-}
-
-// A trunk between two pairs of legs leans as the line from the hind pair to the front pair does, however the
-// bones between are turned; a body on two legs whose hips are all its trunk as the line from legs to arms.
-std::optional<LimbAim> aim_between_limbs(const Pairing& pairing, const BodyTree& body, bool on_four,
-                                         const Quat& to_target, std::span<const Transform> source_rest,
-                                         std::span<const Transform> target_rest) {
-    const char* fore = on_four ? "leg.front" : "arm";
-    const char* hind = on_four ? "leg.back" : "leg";
-    const auto front = girdle(pairing.target, fore, target_rest);
-    const auto back = girdle(pairing.target, hind, target_rest);
-    const auto source_front = girdle(pairing.source, fore, source_rest);
-    const auto source_back = girdle(pairing.source, hind, source_rest);
-    if (!front || !back || !source_front || !source_back) return std::nullopt;
-    const Vec3 along = position_of(*front, target_rest) - position_of(*back, target_rest);
-    const Vec3 theirs = position_of(*source_front, source_rest) - position_of(*source_back, source_rest);
-    LimbAim::Segment segment;
-    segment.bone = pairing.target.hips;
-    segment.from = *source_back;
-    segment.to = *source_front;
-    LimbAim aim;
-    aim.segments.push_back(segment);
-    LimbAim::Lean lean{*back, *front, shortest_arc(to_target * theirs, along), on_four, leg_ratio(pairing),
-                       {},    0};
-    const auto height = [&](const ChainPoint& own, const ChainPoint& its) {
-        return position_of(own, target_rest).dot(pairing.target.up) -
-               lean.leg_ratio * position_of(its, source_rest).dot(pairing.source.up);
-    };
-    lean.height = {height(*back, *source_back), height(*front, *source_front)};
-    lean.slack =
-        k_sinks * (position_of(*back, target_rest).dot(pairing.target.up) - pairing.target.rest_floor);
-    aim.lean = lean;
-    aim.is_trunk = true;
-    aim.always = true;
-    aim.kept = chains_on_trunk(body);
-    return aim;
-}
-
 void keep_rotation(const Skeleton& skeleton, std::span<Transform> target, int bone, const Quat& rotation) {
     const Transform above = standing_above(skeleton, target, bone);
     target[static_cast<std::size_t>(bone)].rotation = (above.rotation.conjugate() * rotation).normalized();
@@ -208,7 +140,7 @@ bool is_active(const AimProgram& program, const LimbAim& limb, std::span<const T
 }
 
 AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, bool leans,
-                        const Quat& to_target) {
+                        const Quat& to_target, const MatchedStance& stance) {
     const Skeleton& source = pairing.source.skeleton;
     const std::vector<Transform> source_rest = rest_in_model_space(source);
     const std::vector<Transform> target_rest = rest_in_model_space(pairing.target.skeleton);
@@ -226,7 +158,8 @@ AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, 
     }
     const bool on_four = stands_on_four(pairing.source) && stands_on_four(pairing.target);
     if (leans && (on_four || pairing.target.find("spine") == nullptr)) {
-        if (const auto trunk = aim_between_limbs(pairing, body, on_four, to_target, source_rest, target_rest))
+        if (const auto trunk =
+                aim_between_limbs(pairing, body, on_four, to_target, stance, source_rest, target_rest))
             program.limbs.push_back(*trunk);
     }
     for (std::size_t i = 0; i < pairing.target.chains.size(); ++i) {
@@ -300,10 +233,18 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
         // Hand and foot stand as they stood.
         for (const int bone : limb.kept)
             keep_rotation(skeleton, target, bone, target_model[static_cast<std::size_t>(bone)].rotation);
-        if (limb.standing != k_no_bone) {
-            const auto b = static_cast<std::size_t>(limb.standing);
-            target[b].translation =
-                apply(inverse(standing_above(skeleton, target, limb.standing)), target_model[b].translation);
+        const auto put = [&](int bone, const Vec3& position) {
+            target[static_cast<std::size_t>(bone)].translation =
+                apply(inverse(standing_above(skeleton, target, bone)), position);
+        };
+        const auto was = [&](int bone) -> const Transform& {
+            return target_model[static_cast<std::size_t>(bone)];
+        };
+        if (limb.standing != k_no_bone) put(limb.standing, was(limb.standing).translation);
+        for (const auto& [bone, root] : limb.loose) {
+            keep_rotation(skeleton, target, bone, was(bone).rotation);
+            put(bone,
+                was(bone).translation + standing(skeleton, target, root).translation - was(root).translation);
         }
     }
 }

@@ -3,10 +3,12 @@
 #pragma once
 
 #include <dendraxis/chart/pairing.hpp>
+#include <dendraxis/retarget/matched_stance.hpp>
 
 #include <array>
 #include <optional>
 #include <span>
+#include <utility>
 #include <vector>
 
 namespace dendraxis::detail {
@@ -32,6 +34,9 @@ struct LimbAim {
     std::vector<Segment> segments;
     std::vector<int> kept;     ///< what hangs on it and keeps its orientation: hand or foot; neck and arms
     int standing = k_no_bone;  ///< of those the one that keeps its position, too
+    /// Of limbs that hang on a trunk: a bone that does not hang on the one before, and its limb's first bone,
+    /// with which it goes.
+    std::vector<std::pair<int, int>> loose;
     std::vector<int> watched;  ///< source bones: one of them sliding calls for the aim
     bool always = false;
     bool is_trunk = false;  ///< asked for over whole clips only
@@ -42,10 +47,12 @@ struct LimbAim {
     struct Lean {
         ChainPoint back;
         ChainPoint front;
-        Quat turn = Quat::Identity();  ///< from the source's direction, in the target's model space
+        Quat turn = Quat::Identity();  ///< from the source's direction, in the target's model space; with
+                                       ///< legs of other lengths both pairs stand
         bool on_four = true;
         float leg_ratio = 1.0f;
-        /// Of the hind and the front pair: the target's height at rest less `leg_ratio` times the source's.
+        /// Of the hind and the front pair: the target's height as it stands less `leg_ratio` times the
+        /// source's at rest.
         std::array<float, 2> height{};
         float slack = 0.0f;  ///< by so much lower a pair is made good for by half, metres
     };
@@ -61,9 +68,9 @@ struct AimProgram {
 };
 
 /// Of all chains that `is_aimed` says (target chains by their order in the chart); `leans`: and of a trunk
-/// between two pairs of limbs.
+/// between two pairs of limbs. `stance` is the target's matched one.
 AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, bool leans,
-                        const Quat& to_target);
+                        const Quat& to_target, const MatchedStance& stance);
 
 /// Corrects one local pose of the target that has its turns already. The last two are scratch for one pose of
 /// each in model space. Never allocates or throws.

@@ -238,7 +238,7 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
             may_aim(pairing, chain) && std::none_of(chain.bones.begin(), chain.bones.end(), is_followed) ? 1
                                                                                                          : 0);
     aims_ = std::make_shared<AimProgram>(
-        compile_aims(pairing, is_aimed, may_lean(pairing) && !is_followed(target.hips), to_target));
+        compile_aims(pairing, is_aimed, may_lean(pairing) && !is_followed(target.hips), to_target, stance));
     positions_ = std::make_shared<PositionProgram>(compile_positions(pairing, followed, to_target));
     program = compile_turns(source.skeleton, target.skeleton, to_target, follow, source_stance,
                             reaching_limbs(*passes_));
@@ -264,8 +264,10 @@ void Transfer::compile_root_motion(const Pairing& pairing, float hips_drop, Turn
     };
     const bool is_same = pairing.is_same_build();
     const int source_bone = program.hips.source_path.back();
-    const Vec3 source_body = is_same ? head(source_rest, source_bone) : legs_middle(source, source_rest);
-    const Vec3 target_legs = is_same ? head(target_rest, target.hips) : legs_middle(target, target_rest);
+    const Vec3 source_body = is_same ? head(source_rest, source_bone)
+                                     : legs_middle(source, source_rest, answering_legs(source, target));
+    const Vec3 target_legs = is_same ? head(target_rest, target.hips)
+                                     : legs_middle(target, target_rest, answering_legs(target, source));
     const Vec3 target_body = target_legs - hips_drop * target.up;
     const auto carried_by = [](const Transform& bone, const Vec3& position) -> Vec3 {
         return bone.rotation.conjugate() * (position - bone.translation);

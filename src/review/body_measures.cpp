@@ -26,11 +26,6 @@ float depth_in_body(const Probe& probe, const BodyShape& shape, std::span<const 
     return deepest;
 }
 
-float lowest_of(const Capsule& capsule, const Vec3& up) {
-    return capsule.center.dot(up) - std::abs(capsule.along.dot(up)) - std::abs(capsule.across.dot(up)) -
-           capsule.radius;
-}
-
 // The lowest of all solids and arms over the floor, and the bone that has it.
 std::pair<float, int> lowest_flesh(const Chart& chart, std::span<const Transform> model) {
     std::pair<float, int> lowest{1e30f, k_no_bone};

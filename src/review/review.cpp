@@ -301,22 +301,25 @@ class Reviewer {
     }
 
     // How far the legs' roots are above where they are at rest, both from the floor.
-    static float risen(const Chart& chart, std::span<const Transform> rest, std::span<const Transform> now) {
-        return (legs_middle(chart, now) - legs_middle(chart, rest)).dot(chart.up) - chart.floor +
+    static float risen(const Chart& chart, std::string_view legs, std::span<const Transform> rest,
+                       std::span<const Transform> now) {
+        return (legs_middle(chart, now, legs) - legs_middle(chart, rest, legs)).dot(chart.up) - chart.floor +
                chart.rest_floor;
     }
 
     Measure hips_height() const {
         Measure height{"hips_height_pct", 0.0f, -1, ""};
-        const float leg = leg_length(pairing_.target);
-        if (leg < 1e-6f || leg_length(pairing_.source) < 1e-6f) return height;
+        const std::string_view own_legs = answering_legs(pairing_.target, pairing_.source);
+        const std::string_view its_legs = answering_legs(pairing_.source, pairing_.target);
+        const float leg = leg_length(pairing_.target, own_legs);
+        if (leg < 1e-6f || leg_length(pairing_.source, its_legs) < 1e-6f) return height;
         const std::vector<Transform> rest = rest_in_model_space(pairing_.target.skeleton);
         const std::vector<Transform> source_rest = rest_in_model_space(pairing_.source.skeleton);
         // Standing answers to standing: legs bent at rest that stand as the source's are longer.
         const float drop = match_stance(pairing_).hips_drop;
         for (std::size_t f = 0; f < frames(); ++f) {
-            const float own = risen(pairing_.target, rest, at(f)) + drop;
-            const float theirs = risen(pairing_.source, source_rest, source_at(f));
+            const float own = risen(pairing_.target, own_legs, rest, at(f)) + drop;
+            const float theirs = risen(pairing_.source, its_legs, source_rest, source_at(f));
             detail::keep_worst(height, 100.0f * std::abs(own - leg_ratio_ * theirs) / leg, f,
                                pairing_.target.skeleton.bone(pairing_.target.hips).label);
         }

@@ -71,16 +71,16 @@ Body plain_body(unsigned number, Kind kind, Names names, const Oddities& forced 
 
 /// Builds that few bodies have, each hard in its own way.
 enum class Build {
-    theropod,     ///< a level trunk on two legs, small arms, a heavy tail
-    crouching,    ///< folded legs, a low trunk, hands on the floor
-    short_legs,   ///< legs of a sixth of the height
-    walker,       ///< a block on two legs whose knees bend backward, with nothing else
-    armed_walker, ///< the same with arms, without a head
-    legless,      ///< arms and head on a trunk that ends in a tail
-    sleeves,      ///< long sleeves hang on the forearms
-    horse,        ///< on four legs, its tail hangs straight down
-    two_people,   ///< two bodies below one root; those of the second are marked `.2`
-    rider,        ///< a small body on a horse that does not hang on it; its bones are marked `.2`
+    theropod,      ///< a level trunk on two legs, small arms, a heavy tail
+    crouching,     ///< folded legs, a low trunk, hands on the floor
+    short_legs,    ///< legs of a sixth of the height
+    walker,        ///< a block on two legs whose knees bend backward, with nothing else
+    armed_walker,  ///< the same with arms, without a head
+    legless,       ///< arms and head on a trunk that ends in a tail
+    sleeves,       ///< long sleeves hang on the forearms
+    horse,         ///< on four legs, its tail hangs straight down
+    two_people,    ///< two bodies below one root; those of the second are marked `.2`
+    rider,         ///< a small body on a horse that does not hang on it; its bones are marked `.2`
 };
 
 /// A body of this build, with a skin or without.

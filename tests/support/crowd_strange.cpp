@@ -13,13 +13,27 @@ Body strange_body(unsigned number, Build build, Names names, bool skin) {
 Body Builder::build(Build build) {
     body_.facing = Vec3::UnitZ();
     switch (build) {
-        case Build::theropod: theropod(); break;
-        case Build::crouching: crouching(); break;
-        case Build::short_legs: short_legs(); break;
-        case Build::walker: walker(false); break;
-        case Build::armed_walker: walker(true); break;
-        case Build::legless: legless(); break;
-        case Build::horse: horse(); break;
+        case Build::theropod:
+            theropod();
+            break;
+        case Build::crouching:
+            crouching();
+            break;
+        case Build::short_legs:
+            short_legs();
+            break;
+        case Build::walker:
+            walker(false);
+            break;
+        case Build::armed_walker:
+            walker(true);
+            break;
+        case Build::legless:
+            legless();
+            break;
+        case Build::horse:
+            horse();
+            break;
         case Build::sleeves:
             person(0.95f);
             rows("", "lower.", {"sleeve0", "sleeve1", "sleeve2"},

@@ -129,13 +129,14 @@ bool stands_on_four(const Chart& chart) noexcept;
 /// Where the character stands in the clip of this name, along `up` from the model's origin.
 float floor_of(const Chart& chart, std::string_view clip) noexcept;
 
-/// Hip to ankle along the bones at rest, mean of all legs, model units; 0 where there is no leg. A leg of
-/// fewer than three bones has no ankle: it is as long as down to the middle of its sole.
-float leg_length(const Chart& chart);
+/// Hip to ankle along the bones at rest, mean of all legs whose names begin with `which`, model units; 0
+/// where there is none. A leg of fewer than three bones has no ankle: it is as long as down to the middle of
+/// its sole.
+float leg_length(const Chart& chart, std::string_view which = "leg");
 
-/// The middle of the legs' roots in a pose in model space; without legs where the hips are. The chart must
+/// The middle of these legs' roots in a pose in model space; without legs where the hips are. The chart must
 /// have hips.
-Vec3 legs_middle(const Chart& chart, std::span<const Transform> model);
+Vec3 legs_middle(const Chart& chart, std::span<const Transform> model, std::string_view which = "leg");
 
 /// Throws `Error` if the chart has no hips.
 void require_hips(const Chart& chart);

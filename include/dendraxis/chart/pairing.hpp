@@ -67,6 +67,10 @@ Quat source_to_target(const Pairing& pairing);
 /// If not (a chest that carries the hips), the legs' roots are what answers over the floor. Both have hips.
 bool hips_answer(const Pairing& pairing);
 
+/// How the names of those legs begin that answer to the other's: `leg.back` if this one goes on four legs and
+/// the other on two, else `leg`.
+std::string_view answering_legs(const Chart& chart, const Chart& other) noexcept;
+
 /// How much longer the target's legs are; where one side has none, how much taller it is.
 float leg_ratio(const Pairing& pairing);
 

@@ -29,4 +29,7 @@ NearestOnCapsule nearest_on(const Capsule& capsule, const Vec3& point) noexcept;
 /// The capsule, given in the frame of something that stands at `frame` (its scale is not applied).
 Capsule placed(const Capsule& capsule, const Transform& frame) noexcept;
 
+/// How high its lowest place is, along `up` from the origin.
+float lowest_of(const Capsule& capsule, const Vec3& up) noexcept;
+
 }  // namespace dendraxis

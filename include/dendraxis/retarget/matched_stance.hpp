@@ -4,6 +4,7 @@
 #include <dendraxis/chart/body_tree.hpp>
 #include <dendraxis/chart/pairing.hpp>
 
+#include <array>
 #include <vector>
 
 namespace dendraxis {
@@ -16,6 +17,8 @@ struct MatchedStance {
     /// How far the hips come down (or up, where negative) to keep the soles on the floor, along the target's
     /// up.
     float hips_drop = 0.0f;
+    /// The same by the hind legs and by the front legs alone, if both stand on four.
+    std::array<float, 2> pair_drops{};
 };
 
 /// Matches chain by chain from the hips out. Segments of paired chains are compared in the characters'
