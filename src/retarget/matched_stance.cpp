@@ -1,4 +1,6 @@
 // Own method: shortest turns from the hips out, then twist from the chains that branch off.
+#include "leg_drop.hpp"
+
 #include <dendraxis/base/rotation.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -127,8 +129,11 @@ class StanceMatcher {
         if (!on_four_) straighten_trunk();
         const bool hips_follows = follows_[static_cast<std::size_t>(pairing_.target.hips)] != k_no_bone;
         MatchedStance stance;
-        if (!hips_follows) stance.hips_drop = drop_by("leg");
-        if (!hips_follows && on_four_) stance.pair_drops = {drop_by("leg.back"), drop_by("leg.front")};
+        const auto drop = [&](std::string_view legs) {
+            return detail::drop_by_legs(pairing_, target_body_, target_rest_, target_, turns_, legs);
+        };
+        if (!hips_follows) stance.hips_drop = drop("leg");
+        if (!hips_follows && on_four_) stance.pair_drops = {drop("leg.back"), drop("leg.front")};
         turn_by_hand();
         stance.turns = turns_;
         return stance;
@@ -304,60 +309,6 @@ class StanceMatcher {
             const Quat by_hand = pose[b].rotation * target_rest_[b].rotation.conjugate();
             turns_[b] = (by_hand * turns_[b]).normalized();
         }
-    }
-
-    // Only what stands in both counts: a foreleg that answers to an arm hangs as that does.
-    bool is_leg(const Chain& chain) const {
-        const Chain* answer = pairing_.source_of(chain);
-        return has_part(chain, "leg") && answer != nullptr && has_part(*answer, "leg");
-    }
-
-    // How far the end of a leg has come up: its ankle, or its sole, where it has no foot of its own.
-    float rise_of(const Chain& leg) const {
-        Vec3 moved = position(target_, leg.bones.front()) - position(target_rest_, leg.bones.front());
-        for (std::size_t i = 0; i + 1 < leg.bones.size(); ++i) {
-            // Along the chain: its bones need not hang on each other.
-            const Vec3 along =
-                position(target_rest_, leg.bones[i + 1]) - position(target_rest_, leg.bones[i]);
-            moved += turns_[static_cast<std::size_t>(leg.bones[i])] * along - along;
-        }
-        const float rise = moved.dot(pairing_.target.up);
-        return leg.bones.size() < 3 ? rise + rise_of_sole(leg) : rise;
-    }
-
-    // The same of the lowest place of what hangs on a leg's last bone, seen from its head.
-    float rise_of_sole(const Chain& leg) const {
-        const int bone = leg.bones.back();
-        const Vec3 head = position(target_rest_, bone);
-        const Quat& turn = turns_[static_cast<std::size_t>(bone)];
-        const Vec3& up = pairing_.target.up;
-        const auto& soles = pairing_.target.shape.soles;
-        const auto sole =
-            std::find_if(soles.begin(), soles.end(), [&](const Sole& s) { return s.leg == leg.name; });
-        if (sole == soles.end()) {
-            const Vec3 along = chain_tail(target_body_, leg, target_rest_) - head;
-            return (turn * along - along).dot(up);
-        }
-        float lowest = 1e30f;
-        float lowest_turned = 1e30f;
-        for (const SolePoint& part : sole->parts) {
-            const Vec3 along = position_of(*sole, part, target_rest_) - head;
-            lowest = std::min(lowest, along.dot(up));
-            lowest_turned = std::min(lowest_turned, (turn * along).dot(up));
-        }
-        return lowest_turned - lowest;
-    }
-
-    // The mean of all legs whose names begin so.
-    float drop_by(std::string_view name) const {
-        float rise = 0.0f;
-        int legs = 0;
-        for (const Chain& leg : pairing_.target.chains) {
-            if (!is_leg(leg) || !leg.name.starts_with(name)) continue;
-            rise += rise_of(leg);
-            ++legs;
-        }
-        return legs == 0 ? 0.0f : rise / static_cast<float>(legs);
     }
 
     const Pairing& pairing_;

@@ -1,5 +1,6 @@
 #include "body_measures.hpp"
 #include "joint_error.hpp"
+#include "limb_measures.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/base/rotation.hpp>
@@ -14,26 +15,12 @@
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
-#include <optional>
 
 namespace dendraxis {
 namespace {
 
 constexpr float k_pop_factor = 3.0f;
-constexpr float k_clear_bend = 8.0f / k_degrees;  // a limb straighter than this has no side
-
-struct LimbBones {
-    std::string chain;
-    std::array<int, 3> source;
-    std::array<int, 3> target;
-};
-
-float length_of(const std::array<int, 3>& bones, const std::vector<Transform>& model) {
-    const auto head = [&](std::size_t i) { return model[static_cast<std::size_t>(bones[i])].translation; };
-    return (head(1) - head(0)).norm() + (head(2) - head(1)).norm();
-}
 
 class Reviewer {
  public:
@@ -51,24 +38,19 @@ class Reviewer {
           model_(result.transforms.size()) {
         to_model_space(pairing.source.skeleton, source_.transforms, source_model_);
         to_model_space(pairing.target.skeleton, result.transforms, model_);
-        for (const Chain& chain : pairing.target.chains) {
-            const Chain* answer = pairing.source_of(chain);
-            if (!is_limb(chain.role()) || answer == nullptr) continue;
-            const auto own = bending_bones(pairing.target.skeleton, chain);
-            const auto its = bending_bones(pairing.source.skeleton, *answer);
-            if (own && its) limbs_.push_back({chain.name, *its, *own});
-        }
     }
 
     ClipReview measure() {
         ClipReview review{result_.name, result_.frame_count(), result_.fps, {}};
         for (const Measure& feet : feet_measures()) review.measures.push_back(feet);
-        for (const Measure& limbs : limb_measures()) review.measures.push_back(limbs);
         const detail::TwoClips clips{pairing_, source_model_, model_, frames()};
+        const detail::LimbMeasures limbs(clips);
+        review.measures.push_back(limbs.reach());
+        review.measures.push_back(limbs.direction());
         review.measures.push_back(detail::clipping(clips));
         review.measures.push_back(detail::body_depth(clips));
         review.measures.push_back(pops());
-        review.measures.push_back(bend_flips());
+        review.measures.push_back(limbs.bend_flips());
         review.measures.push_back(range_overshoot());
         review.measures.push_back(root_motion_error());
         review.measures.push_back(trunk_error());
@@ -151,34 +133,6 @@ class Reviewer {
         }
     }
 
-    std::vector<Measure> limb_measures() const {
-        Measure reach{"reach_error_pct", 0.0f, -1, ""};
-        Measure direction{"direction_error_deg", 0.0f, -1, ""};
-        const std::vector<Transform> source_rest = rest_in_model_space(pairing_.source.skeleton);
-        const std::vector<Transform> rest = rest_in_model_space(pairing_.target.skeleton);
-        for (const LimbBones& limb : limbs_) {
-            const float own = std::max(1e-6f, length_of(limb.target, rest));
-            const float theirs = std::max(1e-6f, length_of(limb.source, source_rest));
-            for (std::size_t f = 0; f < frames(); ++f) {
-                const Vec3 position = (head(f, limb.target[2]) - head(f, pairing_.target.hips)) / own;
-                const Vec3 wanted =
-                    to_target_ * Vec3(source_head(f, limb.source[2]) - source_head(f, pairing_.source.hips)) /
-                    theirs;
-                detail::keep_worst(reach, 100.0f * (position - wanted).norm(), f, limb.chain);
-                for (std::size_t i = 0; i < 2; ++i) {
-                    const Vec3 distance = head(f, limb.target[i + 1]) - head(f, limb.target[i]);
-                    const Vec3 source_path = to_target_ * Vec3(source_head(f, limb.source[i + 1]) -
-                                                               source_head(f, limb.source[i]));
-                    const float off =
-                        std::atan2(distance.cross(source_path).norm(), distance.dot(source_path));
-                    detail::keep_worst(direction, off * k_degrees, f,
-                                       pairing_.target.skeleton.bone(limb.target[i]).label);
-                }
-            }
-        }
-        return {reach, direction};
-    }
-
     // Radians a second squared, of a joint's local rotation.
     static float acceleration(const Clip& clip, std::size_t frame, int bone) {
         const auto b = static_cast<std::size_t>(bone);
@@ -215,36 +169,6 @@ class Reviewer {
             pops.value += popped ? 1.0f : 0.0f;
         }
         return pops;
-    }
-
-    static std::optional<Vec3> bend(const Vec3& root, const Vec3& middle, const Vec3& end) {
-        const Vec3 normal = (middle - root).cross(end - middle);
-        const float angle = std::atan2(normal.norm(), (middle - root).dot(end - middle));
-        if (angle < k_clear_bend) return std::nullopt;
-        return normal.normalized();
-    }
-
-    Measure bend_flips() const {
-        Measure flips{"bend_flips", 0.0f, -1, ""};
-        float least = 2.0f;
-        for (std::size_t f = 0; f < frames(); ++f) {
-            bool flipped = false;
-            for (const LimbBones& limb : limbs_) {
-                const auto own =
-                    bend(head(f, limb.target[0]), head(f, limb.target[1]), head(f, limb.target[2]));
-                const auto theirs = bend(source_head(f, limb.source[0]), source_head(f, limb.source[1]),
-                                         source_head(f, limb.source[2]));
-                if (!own || !theirs) continue;
-                const float agree = own->dot(to_target_ * *theirs);
-                flipped = flipped || agree < 0.0f;
-                if (agree >= least) continue;
-                least = agree;
-                flips.frame = static_cast<int>(f);
-                flips.where = pairing_.target.skeleton.bone(limb.target[1]).label;
-            }
-            flips.value += flipped ? 1.0f : 0.0f;
-        }
-        return flips;
     }
 
     Measure range_overshoot() const {
@@ -348,7 +272,6 @@ class Reviewer {
     float millimetres_;  // in a unit of the target
     std::vector<Transform> source_model_;
     std::vector<Transform> model_;
-    std::vector<LimbBones> limbs_;
 };
 
 void check(const Pairing& pairing, const Clip& source, const Clip& result) {

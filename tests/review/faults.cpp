@@ -1,4 +1,5 @@
 // Each measure must rise when its fault is put in on purpose.
+#include "crowd.hpp"
 #include "variants.hpp"
 #include "workshop.hpp"
 
@@ -208,4 +209,21 @@ TEST_CASE("what does not fit together is refused") {
     CHECK_THROWS_AS(review_clip(stage.pairing, stage.source, shorter), Error);
     CHECK_THROWS_AS(review_clip(stage.pairing, stage.result, stage.result), Error);
     CHECK_THROWS_AS(review_clip(stage.pairing, stage.source, stage.source), Error);
+}
+
+TEST_CASE("a limb of one bone that points elsewhere than one of three is found") {
+    crowd::Oddities odd;
+    odd.block = true;
+    const crowd::Body body = crowd::plain_body(2, crowd::Kind::biped, crowd::Names::good, odd);
+    Stage stage;
+    stage.pairing = pair(chart(workshop::diver()), chart(body.character));
+    REQUIRE(stage.pairing.target.find("arm.left")->bones.size() == 1);
+    stage.result = Transfer(stage.pairing).apply(stage.source);
+    CHECK(stage.measure("direction_error_deg") < 60.0f);
+    for (std::size_t f = 4; f < 8; ++f)
+        stage.turn(f, stage.bone("arm.left", 0), about(stage.pairing.target.facing, 120.0f));
+    const Measure direction = review_clip(stage.pairing, stage.source, stage.result)["direction_error_deg"];
+    CHECK(direction.value > 100.0f);
+    CHECK(direction.where ==
+          body.character.skeleton.bone(stage.pairing.target.find("arm.left")->bones[0]).label);
 }
