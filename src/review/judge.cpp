@@ -13,7 +13,7 @@ namespace {
 
 constexpr float k_usual_height = 1.75f;  // metres, that millimetres are meant for
 
-constexpr std::array<Gate, 15> k_gates{
+constexpr std::array<Gate, 16> k_gates{
     {{"foot_slide_mm", 3.0f, "review.foot-slide", "a foot that should stand slides",
       "set the frames in which it stands in the pairing's \"contacts\", and see that \"feet\" is not off"},
      {"ground_depth_mm", 5.0f, "review.ground-depth", "a sole is below the floor",
@@ -42,6 +42,8 @@ constexpr std::array<Gate, 15> k_gates{
      {"hips_height_pct", 15.0f, "review.hips-height",
       "the hips are higher or lower than the source's in proportion",
       "see what `dendraxis chart` says of both floors, or name a \"source_stance\" in the pairing"},
+     {"joint_gap_pct", 3.0f, "review.joint-gap", "a bone has left the one that it hangs on",
+      "retarget the clip again; if the source's joints slide, drop its \"positions\" in the pairing"},
      {"loop_gap_pct", 1.0f, "review.loop-gap",
       "the clip no longer ends as it begins: it jumps where it repeats",
       "retarget the clip again, whole; a clip cut by hand needs its first pose at its end"},

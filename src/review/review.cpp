@@ -1,5 +1,6 @@
 #include "body_measures.hpp"
 #include "joint_error.hpp"
+#include "joint_gap.hpp"
 #include "limb_measures.hpp"
 
 #include <dendraxis/base/error.hpp>
@@ -55,6 +56,7 @@ class Reviewer {
         review.measures.push_back(root_motion_error());
         review.measures.push_back(trunk_error());
         review.measures.push_back(hips_height());
+        review.measures.push_back(detail::joint_gap(clips));
         review.measures.push_back(loop_opening());
         review.measures.push_back(detail::joint_error(pairing_, source_, source_model_, model_));
         return review;

@@ -1,5 +1,6 @@
 // Each measure must rise when its fault is put in on purpose.
 #include "crowd.hpp"
+#include "gates.hpp"
 #include "variants.hpp"
 #include "workshop.hpp"
 
@@ -226,4 +227,26 @@ TEST_CASE("a limb of one bone that points elsewhere than one of three is found")
     CHECK(direction.value > 100.0f);
     CHECK(direction.where ==
           body.character.skeleton.bone(stage.pairing.target.find("arm.left")->bones[0]).label);
+}
+
+TEST_CASE("a body that is torn apart is found, whatever its bones hang on in the file") {
+    crowd::Oddities odd;
+    odd.many_roots = true;
+    const crowd::Body body = crowd::plain_body(3, crowd::Kind::biped, crowd::Names::good, odd);
+    Stage stage;
+    stage.pairing = pair(chart(workshop::diver()), chart(body.character));
+    stage.result = Transfer(stage.pairing).apply(stage.source);
+    workshop::check_gates(stage.pairing, review_clip(stage.pairing, stage.source, stage.result),
+                          {"joint_gap_pct"});
+    const std::size_t head = stage.bone("head", 0);
+    REQUIRE(body.character.skeleton.parent(static_cast<int>(head)) == k_no_bone);
+    const Vec3 away = 0.1f * stage.pairing.target.height * stage.pairing.target.facing;
+    stage.result.frame(9)[head].translation += away;
+    const Measure gap = review_clip(stage.pairing, stage.source, stage.result)["joint_gap_pct"];
+    CHECK(gap.value == doctest::Approx(10.0f).epsilon(0.05));
+    CHECK(gap.frame == 9);
+    CHECK(gap.where == body.character.skeleton.bone(static_cast<int>(head)).label);
+    const Review review = judge(stage.pairing, {review_clip(stage.pairing, stage.source, stage.result)});
+    CHECK(std::any_of(review.findings.begin(), review.findings.end(),
+                      [](const Finding& finding) { return finding.code == "review.joint-gap"; }));
 }
