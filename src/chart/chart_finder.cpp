@@ -9,6 +9,8 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
+
 namespace dendraxis::detail {
 namespace {
 
@@ -70,6 +72,12 @@ bool ChartFinder::is_body() const {
     const Reading& reading = readings_.front();
     return reading.score > k_least_body && (reading.arms != -1 || !reading.legs.empty()) &&
            reading.hind != k_no_bone;
+}
+
+bool ChartFinder::is_of_other_body(int bone) const {
+    return std::any_of(bodies_.begin(), bodies_.end(), [&](int top) {
+        return top != bodies_.front() && (bone == top || character_.skeleton.is_above(top, bone));
+    });
 }
 
 Chart ChartFinder::best() {

@@ -19,6 +19,8 @@ class ChartFinder {
     const std::vector<Reading>& readings() const { return readings_; }
     float name_trust() const { return trust_; }
     bool is_body() const;
+    /// Whether the bone belongs to another body of the file than the one that is charted.
+    bool is_of_other_body(int bone) const;
 
  private:
     ChartFinder(const Character& character, Body all, const Weights& weights);

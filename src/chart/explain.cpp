@@ -74,6 +74,10 @@ class Explainer {
 
     void position_in_body(const Body& body) {
         const auto i = static_cast<std::size_t>(bone_);
+        if (finder_.is_of_other_body(bone_)) {
+            add("it belongs to another body in the file than the one that is charted");
+            return;
+        }
         if (body.has_skin && body.mass[i] > 0.0f)
             add(fmt::format("it moves {:.1f} % of the skin",
                             100.0f * body.mass[i] / std::max(body.whole_mass, 1e-20f)));

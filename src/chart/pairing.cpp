@@ -235,10 +235,11 @@ std::string how_paired(const Pairing& pairing, const ChainPair& entry) {
 void review_leftovers(Pairing& pairing) {
     pairing.leftovers.clear();
     pairing.findings.clear();
-    // What is doubtful of a chart is doubtful of all that follows from it.
+    // What is doubtful of a chart, or left out of it, is so of all that follows from it.
     for (const Chart* chart : {&pairing.source, &pairing.target}) {
         for (const Finding& finding : chart->findings) {
-            if (finding.code == "chart.doubtful") pairing.findings.push_back(finding);
+            if (finding.code == "chart.doubtful" || finding.code == "chart.several-bodies")
+                pairing.findings.push_back(finding);
         }
     }
     if (is_flat(pairing.target) && !is_flat(pairing.source))

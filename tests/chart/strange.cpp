@@ -2,9 +2,12 @@
 #include "crowd.hpp"
 
 #include <dendraxis/chart/chart.hpp>
+#include <dendraxis/chart/explain.hpp>
+#include <dendraxis/chart/pairing.hpp>
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <array>
 #include <utility>
 #include <vector>
@@ -87,6 +90,13 @@ TEST_CASE("of two bodies in one file the larger is charted, and the other is rep
             CHECK(several_bodies(found)->message ==
                   "the file holds 2 bodies; this chart is of the one at 'hips', without what hangs on "
                   "'hips.2'");
+            const Pairing pairing = pair(found, found);
+            CHECK(std::any_of(pairing.findings.begin(), pairing.findings.end(),
+                              [](const Finding& finding) { return finding.code == "chart.several-bodies"; }));
+            int other = 0;
+            while (body.character.skeleton.bone(other).label != "head.2") ++other;
+            CHECK(explain(body.character, other).evidence.front().what ==
+                  "it belongs to another body in the file than the one that is charted");
             for (const Chain& chain : found.chains) {
                 for (const int bone : chain.bones)
                     CHECK(found.skeleton.bone(bone).label.find(".2") == std::string::npos);
