@@ -2,13 +2,15 @@
 #include "find_bodies.hpp"
 
 #include <algorithm>
+#include <utility>
 
 namespace dendraxis::detail {
 namespace {
 
 constexpr std::size_t k_least_bones = 10;
-constexpr float k_whole = 5.5f;      // the least score: several that read as bodies bear each other out
-constexpr float k_as_heavy = 0.98f;  // of two about alike the first is taken
+constexpr std::size_t k_most_parts = 8;  // the heaviest that are looked at
+constexpr float k_whole = 5.5f;          // the least score: several that read as bodies bear each other out
+constexpr float k_as_heavy = 0.98f;      // of two about alike the first is taken
 
 std::size_t index(int bone) {
     return static_cast<std::size_t>(bone);
@@ -38,6 +40,20 @@ std::vector<int> tops_of_parts(const Body& body) {
     return tops;
 }
 
+// The heaviest of many parts, in the file's order.
+std::vector<int> heaviest(const Body& body, std::vector<int> tops) {
+    std::vector<float> weight = body.mass;
+    for (int bone = static_cast<int>(body.count()) - 1; bone >= 0; --bone) {
+        const int parent = body.skeleton.parent(bone);
+        if (parent != k_no_bone) weight[index(parent)] += weight[index(bone)];
+    }
+    std::stable_sort(tops.begin(), tops.end(),
+                     [&](int a, int b) { return weight[index(a)] > weight[index(b)]; });
+    tops.resize(std::min(tops.size(), k_most_parts));
+    std::sort(tops.begin(), tops.end());
+    return tops;
+}
+
 // Leaves out every bone that is neither below `top` nor above it. What is above weighs nothing: it belongs to
 // all.
 void keep_part(Body& body, int top) {
@@ -62,12 +78,14 @@ bool is_whole(const std::vector<Reading>& readings) {
 
 }  // namespace
 
-std::vector<int> find_bodies(const Body& body, const Weights& weights) {
-    const std::vector<int> parts = tops_of_parts(body);
+std::vector<int> find_bodies(Body& body, const Weights& weights) {
+    const std::vector<int> parts = heaviest(body, tops_of_parts(body));
+    if (parts.size() < 2) return {};
+    // How bones move in the clips would be copied for each part, and tells little here.
+    std::vector<std::vector<Vec3>> watched = std::exchange(body.watched, {});
     std::vector<int> tops;
     std::vector<float> masses;
     for (const int top : parts) {
-        if (parts.size() < 2) break;
         Body part = body;
         keep_part(part, top);
         hang_bones(part);
@@ -77,6 +95,7 @@ std::vector<int> find_bodies(const Body& body, const Weights& weights) {
         tops.insert(is_heavier ? tops.begin() : tops.end(), top);
         masses.insert(is_heavier ? masses.begin() : masses.end(), part.whole_mass);
     }
+    body.watched = std::move(watched);
     if (tops.size() < 2) tops.clear();
     return tops;
 }

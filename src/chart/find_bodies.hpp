@@ -6,8 +6,8 @@
 namespace dendraxis::detail {
 
 /// The topmost bones of the bodies, if the file holds more than one; the largest body first. `body` has its
-/// facts, but is not hung yet.
-std::vector<int> find_bodies(const Body& body, const Weights& weights);
+/// facts, but is not hung yet, and is left as it was.
+std::vector<int> find_bodies(Body& body, const Weights& weights);
 
 /// The same, with only the first of `tops` alive; all of it if there are none.
 Body one_body(Body body, const std::vector<int>& tops);
