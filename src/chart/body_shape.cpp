@@ -389,6 +389,12 @@ BodyShape body_shape(const Character& character, const Chart& chart) {
     return shape;
 }
 
+const Sole* BodyShape::sole_of(std::string_view leg) const noexcept {
+    const auto found =
+        std::find_if(soles.begin(), soles.end(), [leg](const Sole& sole) { return sole.leg == leg; });
+    return found == soles.end() ? nullptr : &*found;
+}
+
 Vec3 position_of(const Sole& sole, const SolePoint& point, std::span<const Transform> model) noexcept {
     const Transform& foot = model[static_cast<std::size_t>(sole.foot)];
     const Vec3 on_foot = foot.translation + foot.rotation * point.on_foot;

@@ -23,6 +23,13 @@ const Chain* Chart::find(std::string_view name) const noexcept {
     return found == chains.end() ? nullptr : &*found;
 }
 
+const Chain* Chart::chain_of(int bone) const noexcept {
+    const auto found = std::find_if(chains.begin(), chains.end(), [bone](const Chain& chain) {
+        return std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
+    });
+    return found == chains.end() ? nullptr : &*found;
+}
+
 Quat Chart::to_upright() const noexcept {
     Eigen::Matrix3f axes;  // its rows are what becomes +X, +Y and +Z
     axes.row(0) = up.cross(facing).transpose();
@@ -109,10 +116,8 @@ namespace {
 
 // How long the last bone of a leg is whose end no joint tells: down to the middle of its sole.
 float length_to_sole(const Chart& chart, const Chain& leg, std::span<const Transform> model) {
-    const auto& soles = chart.shape.soles;
-    const auto sole =
-        std::find_if(soles.begin(), soles.end(), [&](const Sole& s) { return s.leg == leg.name; });
-    if (sole == soles.end()) return 0.0f;
+    const Sole* sole = chart.shape.sole_of(leg.name);
+    if (sole == nullptr) return 0.0f;
     const Vec3 middle = 0.5f * (position_of(*sole, sole->parts[k_heel], model) +
                                 position_of(*sole, sole->parts[k_ball], model));
     return (middle - model[static_cast<std::size_t>(leg.bones.back())].translation).norm();

@@ -40,8 +40,6 @@ Chart blank(const Character& character) {
     return chart;
 }
 
-}  // namespace
-
 void report_bodies(const Skeleton& skeleton, const std::vector<int>& tops, Chart& chart) {
     if (tops.empty()) return;
     std::vector<std::string> others;
@@ -52,6 +50,8 @@ void report_bodies(const Skeleton& skeleton, const std::vector<int>& tops, Chart
                      tops.size(), skeleton.bone(tops.front()).label, fmt::join(others, ", ")),
          "save each body in a file of its own"});
 }
+
+}  // namespace
 
 // Reads the body by its shape first; names count as far as they agree with that.
 ChartFinder::ChartFinder(const Character& character, const Weights& weights)

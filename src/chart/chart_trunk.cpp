@@ -45,7 +45,7 @@ class TrunkCharter {
         charter_.chart.hips = reading_.legs.empty() ? lowest_of_trunk(hips) : hips;
     }
 
-    // Without legs the bone named so carries the body, or the first one with flesh.
+    // Without legs the body hangs on the bone that is named hips, else on the topmost one with flesh.
     int lowest_of_trunk(int arms_holder) const {
         int lowest = arms_holder;
         for (int bone = body_.hangs_on(arms_holder); bone != k_no_bone; bone = body_.hangs_on(bone)) {
@@ -134,7 +134,7 @@ class TrunkCharter {
                    reading_.fore == k_no_bone)
                 ++spine_end_;
         }
-        // A body on two legs without arms may have no head either.
+        // Without arms there may be no head either: what is named spine is none.
         if (reading_.fore == k_no_bone && spine_end_ + 1 == path_.size() &&
             named(path_[spine_end_], Part::spine))
             ++spine_end_;

@@ -22,9 +22,7 @@ constexpr std::size_t k_most_readings =
 std::string role_of(const Chart& chart, int bone) {
     if (bone == chart.hips) return "hips";
     if (bone == chart.root) return "root";
-    for (const Chain& chain : chart.chains) {
-        if (std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end()) return chain.name;
-    }
+    if (const Chain* chain = chart.chain_of(bone)) return chain->name;
     for (const Helper& helper : chart.helpers) {
         if (helper.bone == bone) return "helper: " + std::string(to_string(helper.kind));
     }

@@ -7,7 +7,7 @@
 namespace dendraxis::detail {
 namespace {
 
-constexpr std::size_t k_least_bones = 10;
+constexpr float k_least_bones = 10.0f;
 constexpr std::size_t k_most_parts = 8;  // the heaviest that are looked at
 constexpr float k_whole = 5.5f;          // the least score: several that read as bodies bear each other out
 constexpr float k_as_heavy = 0.98f;      // of two about alike the first is taken
@@ -16,17 +16,21 @@ std::size_t index(int bone) {
     return static_cast<std::size_t>(bone);
 }
 
+// Of each bone the sum of its own value and those of all below it.
+std::vector<float> sums_below(const Skeleton& skeleton, std::vector<float> values) {
+    for (int bone = static_cast<int>(values.size()) - 1; bone >= 0; --bone) {
+        const int parent = skeleton.parent(bone);
+        if (parent != k_no_bone) values[index(parent)] += values[index(bone)];
+    }
+    return values;
+}
+
 // The topmost bones below which there is enough for a body, with nothing above them that has flesh.
 std::vector<int> tops_of_parts(const Body& body) {
-    const int count = static_cast<int>(body.count());
-    std::vector<std::size_t> bones_below(body.count(), 1);
+    const std::vector<float> bones_below = sums_below(body.skeleton, std::vector<float>(body.count(), 1.0f));
     std::vector<int> tops;
-    for (int bone = count - 1; bone >= 0; --bone) {
-        const int parent = body.skeleton.parent(bone);
-        if (parent == k_no_bone)
-            tops.insert(tops.begin(), bone);
-        else
-            bones_below[index(parent)] += bones_below[index(bone)];
+    for (int bone = 0; bone < static_cast<int>(body.count()); ++bone) {
+        if (body.skeleton.parent(bone) == k_no_bone) tops.push_back(bone);
     }
     const auto keep_large = [&] {
         std::erase_if(tops, [&](int bone) { return bones_below[index(bone)] < k_least_bones; });
@@ -42,11 +46,7 @@ std::vector<int> tops_of_parts(const Body& body) {
 
 // The heaviest of many parts, in the file's order.
 std::vector<int> heaviest(const Body& body, std::vector<int> tops) {
-    std::vector<float> weight = body.mass;
-    for (int bone = static_cast<int>(body.count()) - 1; bone >= 0; --bone) {
-        const int parent = body.skeleton.parent(bone);
-        if (parent != k_no_bone) weight[index(parent)] += weight[index(bone)];
-    }
+    const std::vector<float> weight = sums_below(body.skeleton, body.mass);
     std::stable_sort(tops.begin(), tops.end(),
                      [&](int a, int b) { return weight[index(a)] > weight[index(b)]; });
     tops.resize(std::min(tops.size(), k_most_parts));

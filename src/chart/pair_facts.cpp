@@ -125,6 +125,10 @@ std::vector<int> bones_of(const Body& body, const PairFacts& pair) {
     return bones;
 }
 
+float nearness_to_floor(const PairFacts& pair) {
+    return clamped(1.0f - pair.lowest / 0.12f);
+}
+
 float fit_to_arm(const Body& body, const std::vector<int>& bones) {
     return name_fit(body, bones,
                     {Part::shoulder, Part::arm, Part::upper_arm, Part::forearm, Part::hand, Part::palm,
@@ -135,7 +139,7 @@ float fit_to_arm(const Body& body, const std::vector<int>& bones) {
 
 std::vector<RoleTerm> terms_of(const Body& body, const Weights& w, float name_trust, const PairFacts& pair) {
     const std::vector<int> bones = bones_of(body, pair);
-    const float on_floor = clamped(1.0f - pair.lowest / 0.12f);
+    const float on_floor = nearness_to_floor(pair);
     const float leg_names =
         name_fit(body, bones, {Part::leg, Part::thigh, Part::shin, Part::foot, Part::toes});
     const float arm_names = fit_to_arm(body, bones);
@@ -170,9 +174,8 @@ std::vector<PairFacts> measure_pairs(const Body& body, const Weights& weights, f
             pair.leg += term.leg;
             pair.arm += term.arm;
         }
-        const float on_floor = std::max(0.0f, clamped(1.0f - pair.lowest / 0.12f));
-        pair.fore =
-            weights.names * name_trust * on_floor * std::max(0.0f, fit_to_arm(body, bones_of(body, pair)));
+        pair.fore = weights.names * name_trust * std::max(0.0f, nearness_to_floor(pair)) *
+                    std::max(0.0f, fit_to_arm(body, bones_of(body, pair)));
     }
     return pairs;
 }

@@ -7,10 +7,8 @@ namespace dendraxis::draw {
 namespace {
 
 std::string_view part_of(const Chart& chart, int bone) {
-    for (const Chain& chain : chart.chains) {
-        if (std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end()) return chain.name;
-    }
-    return {};
+    const Chain* chain = chart.chain_of(bone);
+    return chain == nullptr ? std::string_view() : std::string_view(chain->name);
 }
 
 }  // namespace

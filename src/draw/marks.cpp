@@ -37,10 +37,8 @@ Vec3 edge(const Range& range, float around) {
 }
 
 bool belongs_to_a_limb(const Chart& chart, int bone) {
-    return std::any_of(chart.chains.begin(), chart.chains.end(), [&](const Chain& chain) {
-        return is_limb(chain.role()) &&
-               std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
-    });
+    const Chain* chain = chart.chain_of(bone);
+    return chain != nullptr && is_limb(chain->role());
 }
 
 }  // namespace

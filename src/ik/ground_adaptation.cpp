@@ -115,14 +115,13 @@ GroundAdaptation::GroundAdaptation(const Chart& chart) : chart_(chart) {
     float front = -1e30f;
     float back = 1e30f;
     for (const Limb& limb : limbs_of(chart)) {
-        const auto sole = std::find_if(chart.shape.soles.begin(), chart.shape.soles.end(),
-                                       [&](const Sole& s) { return s.leg == limb.name; });
-        if (sole == chart.shape.soles.end() || legs_.size() == GroundState::k_most_feet) continue;
+        const Sole* sole = chart.shape.sole_of(limb.name);
+        if (sole == nullptr || legs_.size() == GroundState::k_most_feet) continue;
         const LimbJoints joints = joints_of(limb.bones, rest);
         const float length = (joints.middle - joints.root).norm() + (joints.end - joints.middle).norm();
         detail::GroundLeg& leg = legs_.emplace_back();
         leg.limb = limb;
-        leg.sole = static_cast<std::size_t>(sole - chart.shape.soles.begin());
+        leg.sole = static_cast<std::size_t>(sole - chart.shape.soles.data());
         leg.frame = joint_frame(chart, limb.bones[2]);
         const auto range = std::find_if(ranges.begin(), ranges.end(),
                                         [&](const JointRange& r) { return r.bone == limb.bones[2]; });

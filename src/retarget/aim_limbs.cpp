@@ -55,19 +55,12 @@ struct RestingLimb {
     std::vector<float> shares;
 };
 
-const Chain* chain_of(const Chart& chart, int bone) {
-    const auto found = std::find_if(chart.chains.begin(), chart.chains.end(), [&](const Chain& chain) {
-        return std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end();
-    });
-    return found == chart.chains.end() ? nullptr : &*found;
-}
-
 // The first bones of the chains that hang on this one.
 std::vector<int> chains_on(const BodyTree& body, const Chain& chain) {
     std::vector<int> found;
     for (const Chain& other : body.chart().chains) {
         const int holder = body.body_above(other.bones.front());
-        if (&other != &chain && holder != k_no_bone && chain_of(body.chart(), holder) == &chain)
+        if (&other != &chain && holder != k_no_bone && body.chart().chain_of(holder) == &chain)
             found.push_back(other.bones.front());
     }
     return found;

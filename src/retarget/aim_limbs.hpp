@@ -47,8 +47,8 @@ struct LimbAim {
     struct Lean {
         ChainPoint back;
         ChainPoint front;
-        Quat turn = Quat::Identity();  ///< from the source's direction, in the target's model space; with
-                                       ///< legs of other lengths both pairs stand
+        /// From the source's direction, in the target's model space; tilted so that both pairs stand.
+        Quat turn = Quat::Identity();
         bool on_four = true;
         float leg_ratio = 1.0f;
         /// Of the hind and the front pair: the target's height as it stands less `leg_ratio` times the

@@ -33,10 +33,8 @@ bool was_let_go(const Pairing& pairing, int bone, int anchor) {
 }
 
 std::string chain_name(const Chart& chart, int bone) {
-    for (const Chain& chain : chart.chains) {
-        if (std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end()) return chain.name;
-    }
-    return {};
+    const Chain* chain = chart.chain_of(bone);
+    return chain == nullptr ? std::string() : chain->name;
 }
 
 // The source's axis that lies nearest to each of the target's.

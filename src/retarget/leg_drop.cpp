@@ -35,10 +35,8 @@ class LegDrop {
     float rise_of_sole(const Chain& leg) const {
         const int bone = leg.bones.back();
         const Quat& turn = turns_[static_cast<std::size_t>(bone)];
-        const auto& soles = chart_.shape.soles;
-        const auto sole =
-            std::find_if(soles.begin(), soles.end(), [&](const Sole& s) { return s.leg == leg.name; });
-        if (sole == soles.end()) {
+        const Sole* sole = chart_.shape.sole_of(leg.name);
+        if (sole == nullptr) {
             const Vec3 along = chain_tail(body_, leg, rest_) - head(bone);
             return (turn * along - along).dot(chart_.up);
         }

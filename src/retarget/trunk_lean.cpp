@@ -1,5 +1,5 @@
-// Own method: a trunk between two pairs of limbs leans as the line between them does. Where legs that stand
-// as the source's are longer than at rest, one pair more than the other, that pair comes up.
+// Own method: a trunk between two pairs of limbs leans as the line between them does. If legs grow
+// longer by standing as the source's do, and one pair more than the other, the trunk comes up there.
 #include "trunk_lean.hpp"
 
 #include <dendraxis/base/rotation.hpp>
@@ -17,20 +17,13 @@ constexpr float k_sinks = 0.1f;       // of a leg's height: what half of is made
 constexpr float k_steepest = 0.7f;    // of a trunk's length
 constexpr float k_comes_down = 0.5f;  // of its height over the floor
 
-const Chain* chain_of(const Chart& chart, int bone) {
-    for (const Chain& chain : chart.chains) {
-        if (std::find(chain.bones.begin(), chain.bones.end(), bone) != chain.bones.end()) return &chain;
-    }
-    return nullptr;
-}
-
 // The first bones of all that hangs on hips and spine, but for the spine itself.
 std::vector<int> chains_on_trunk(const BodyTree& body) {
     const Chart& chart = body.chart();
     std::vector<int> found;
     for (const Chain& chain : chart.chains) {
         const int holder = body.body_above(chain.bones.front());
-        const Chain* held_by = holder == k_no_bone ? nullptr : chain_of(chart, holder);
+        const Chain* held_by = chart.chain_of(holder);
         const bool on_spine = held_by != nullptr && held_by->role() == ChainRole::spine;
         if (chain.role() != ChainRole::spine && holder != k_no_bone && (holder == chart.hips || on_spine))
             found.push_back(chain.bones.front());
@@ -77,15 +70,15 @@ float height_of_trunk(const Chart& chart, std::span<const Transform> rest) {
     return std::max(0.0f, lowest);
 }
 
-// By how much more than both as a mean the hind and the front pair come down in the matched stance. Legs make
-// little differences good by themselves, and the trunk does not come down to the floor.
-std::array<float, 2> lowered_pairs(const Chart& chart, std::span<const Transform> rest,
-                                   const MatchedStance& stance, float slack) {
+// By how much more than both as a mean the hind pair comes down in the matched stance; the front pair comes
+// up by as much. Legs make little differences good by themselves, and the trunk comes down by half of its
+// height over the floor at most.
+float lowered_hind_pair(const Chart& chart, std::span<const Transform> rest, const MatchedStance& stance,
+                        float slack) {
     const float half = 0.5f * (stance.pair_drops[0] - stance.pair_drops[1]);
     const float most = std::max(0.0f, k_comes_down * height_of_trunk(chart, rest) - stance.hips_drop);
     const float wanted = half * half / (std::abs(half) + std::max(slack, 1e-9f));
-    const float lowered = std::copysign(std::min(wanted, most), half);
-    return {lowered, -lowered};
+    return std::copysign(std::min(wanted, most), half);
 }
 
 // The same length, with its far end `rise` higher, as far as that goes.
@@ -113,10 +106,10 @@ std::optional<LimbAim> aim_between_limbs(const Pairing& pairing, const BodyTree&
     if (!front || !back || !source_front || !source_back) return std::nullopt;
     const Vec3& up = pairing.target.up;
     const float stands = position_of(*back, target_rest).dot(up) - pairing.target.rest_floor;
-    std::array<float, 2> lowered{};
-    if (on_four) lowered = lowered_pairs(pairing.target, target_rest, stance, k_sinks * stands);
-    const Vec3 along = leaning(position_of(*front, target_rest) - position_of(*back, target_rest), up,
-                               lowered[0] - lowered[1]);
+    const float slack = k_sinks * stands;
+    const float lowered = on_four ? lowered_hind_pair(pairing.target, target_rest, stance, slack) : 0.0f;
+    const Vec3 along =
+        leaning(position_of(*front, target_rest) - position_of(*back, target_rest), up, 2.0f * lowered);
     const Vec3 theirs = position_of(*source_front, source_rest) - position_of(*source_back, source_rest);
     LimbAim::Segment segment;
     segment.bone = pairing.target.hips;
@@ -130,8 +123,8 @@ std::optional<LimbAim> aim_between_limbs(const Pairing& pairing, const BodyTree&
         return position_of(own, target_rest).dot(up) - down -
                lean.leg_ratio * position_of(its, source_rest).dot(pairing.source.up);
     };
-    lean.height = {height(*back, *source_back, lowered[0]), height(*front, *source_front, lowered[1])};
-    lean.slack = k_sinks * stands;
+    lean.height = {height(*back, *source_back, lowered), height(*front, *source_front, -lowered)};
+    lean.slack = slack;
     aim.lean = lean;
     aim.is_trunk = true;
     aim.always = true;

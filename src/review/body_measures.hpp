@@ -1,13 +1,16 @@
 // Flesh where none should be: in the body itself, in the other leg, in the floor.
 #pragma once
 
+#include <dendraxis/chart/body_tree.hpp>
 #include <dendraxis/review/review.hpp>
 
 namespace dendraxis::detail {
 
-/// Two clips in model space, all frames.
+/// Two clips in model space, all frames, and what their bodies hang together by.
 struct TwoClips {
     const Pairing& pairing;
+    const BodyTree& source_body;
+    const BodyTree& target_body;
     std::span<const Transform> source;
     std::span<const Transform> target;
     std::size_t frames = 0;

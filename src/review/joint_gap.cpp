@@ -2,7 +2,6 @@
 // on in the body, less the most that any joint of the source is in the same frame, in proportion.
 #include "joint_gap.hpp"
 
-#include <dendraxis/chart/body_tree.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -22,8 +21,8 @@ Vec3 seen_from(const Joint& joint, std::span<const Transform> model) {
            (model[static_cast<std::size_t>(joint.bone)].translation - holder.translation);
 }
 
-std::vector<Joint> joints_of(const Chart& chart) {
-    const BodyTree body(chart);
+std::vector<Joint> joints_of(const BodyTree& body) {
+    const Chart& chart = body.chart();
     const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
     std::vector<Joint> joints;
     for (const Chain& chain : chart.chains) {
@@ -42,8 +41,8 @@ std::vector<Joint> joints_of(const Chart& chart) {
 Measure joint_gap(const TwoClips& clips) {
     Measure gap{"joint_gap_pct", 0.0f, -1, ""};
     const Chart& target = clips.pairing.target;
-    const std::vector<Joint> own = joints_of(target);
-    const std::vector<Joint> theirs = joints_of(clips.pairing.source);
+    const std::vector<Joint> own = joints_of(clips.target_body);
+    const std::vector<Joint> theirs = joints_of(clips.source_body);
     const float ratio = leg_ratio(clips.pairing);
     const float share = 100.0f / std::max(target.height, 1e-6f);
     for (std::size_t f = 0; f < clips.frames; ++f) {

@@ -39,16 +39,16 @@ LimbMeasures::LimbMeasures(const TwoClips& clips)
         if (own && its)
             limbs_.push_back({chain.name, *its, *own});
         else if (is_limb(answer->role()))
-            whole_limbs_.push_back({end_of(pairing.source, *answer), end_of(pairing.target, chain)});
+            whole_limbs_.push_back({end_of(clips.source_body, *answer), end_of(clips.target_body, chain)});
     }
 }
 
-LimbMeasures::End LimbMeasures::end_of(const Chart& chart, const Chain& limb) {
+LimbMeasures::End LimbMeasures::end_of(const BodyTree& body, const Chain& limb) {
     End end{limb.bones.front(), limb.bones.back(), Vec3::Zero()};
     if (limb.bones.size() >= 3) return end;
-    const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
+    const std::vector<Transform> rest = rest_in_model_space(body.chart().skeleton);
     const Transform& last = rest[static_cast<std::size_t>(end.bone)];
-    end.offset = last.rotation.conjugate() * (chain_tail(BodyTree(chart), limb, rest) - last.translation);
+    end.offset = last.rotation.conjugate() * (chain_tail(body, limb, rest) - last.translation);
     return end;
 }
 

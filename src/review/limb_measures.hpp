@@ -35,7 +35,7 @@ class LimbMeasures {
         End target;
     };
 
-    static End end_of(const Chart& chart, const Chain& limb);
+    static End end_of(const BodyTree& body, const Chain& limb);
     static Vec3 along(const End& end, std::span<const Transform> model);
     std::array<Vec3, 3> own(const Limb& limb, std::size_t frame) const;
     std::array<Vec3, 3> theirs(const Limb& limb, std::size_t frame) const;  ///< turned to the target's space

@@ -44,7 +44,9 @@ class Reviewer {
     ClipReview measure() {
         ClipReview review{result_.name, result_.frame_count(), result_.fps, {}};
         for (const Measure& feet : feet_measures()) review.measures.push_back(feet);
-        const detail::TwoClips clips{pairing_, source_model_, model_, frames()};
+        const BodyTree source_body(pairing_.source);
+        const BodyTree target_body(pairing_.target);
+        const detail::TwoClips clips{pairing_, source_body, target_body, source_model_, model_, frames()};
         const detail::LimbMeasures limbs(clips);
         review.measures.push_back(limbs.reach());
         review.measures.push_back(limbs.direction());

@@ -93,8 +93,7 @@ TEST_CASE("of two bodies in one file the larger is charted, and the other is rep
             const Pairing pairing = pair(found, found);
             CHECK(std::any_of(pairing.findings.begin(), pairing.findings.end(),
                               [](const Finding& finding) { return finding.code == "chart.several-bodies"; }));
-            int other = 0;
-            while (body.character.skeleton.bone(other).label != "head.2") ++other;
+            const int other = crowd::by_label(body.character.skeleton, "head.2");
             CHECK(explain(body.character, other).evidence.front().what ==
                   "it belongs to another body in the file than the one that is charted");
             for (const Chain& chain : found.chains) {

@@ -30,18 +30,12 @@ void check_clip(const Pairing& pairing, const Clip& clip, std::initializer_list<
     workshop::check_gates(pairing, review_clip(pairing, clip, Transfer(pairing).apply(clip)), measures);
 }
 
-int by_label(const Skeleton& skeleton, const std::string& label) {
-    int bone = 0;
-    while (skeleton.bone(bone).label != label) ++bone;
-    return bone;
-}
-
 // The same pose with one bone hanging on another in the file.
 Character hung_on(const Character& character, const std::string& label, const std::string& holder) {
     const std::vector<Transform> rest = rest_in_model_space(character.skeleton);
     std::vector<Bone> bones(character.skeleton.bones().begin(), character.skeleton.bones().end());
-    const auto bone = static_cast<std::size_t>(by_label(character.skeleton, label));
-    const int above = by_label(character.skeleton, holder);
+    const auto bone = static_cast<std::size_t>(crowd::by_label(character.skeleton, label));
+    const int above = crowd::by_label(character.skeleton, holder);
     bones[bone].parent = above;
     bones[bone].rest = inverse(rest[static_cast<std::size_t>(above)]) * rest[bone];
     Character result = character;

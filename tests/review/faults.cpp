@@ -19,7 +19,10 @@ using namespace dendraxis;
 namespace {
 
 struct Stage {
-    Pairing pairing = pair(chart(workshop::diver()), chart(workshop::deckhand()));
+    explicit Stage(const Character& target = workshop::deckhand())
+        : pairing(pair(chart(workshop::diver()), chart(target))) {}
+
+    Pairing pairing;
     Clip source = workshop::diver().clip("stroll");
     Clip result = Transfer(pairing).apply(source);
 
@@ -216,10 +219,8 @@ TEST_CASE("a limb of one bone that points elsewhere than one of three is found")
     crowd::Oddities odd;
     odd.block = true;
     const crowd::Body body = crowd::plain_body(2, crowd::Kind::biped, crowd::Names::good, odd);
-    Stage stage;
-    stage.pairing = pair(chart(workshop::diver()), chart(body.character));
+    Stage stage(body.character);
     REQUIRE(stage.pairing.target.find("arm.left")->bones.size() == 1);
-    stage.result = Transfer(stage.pairing).apply(stage.source);
     CHECK(stage.measure("direction_error_deg") < 60.0f);
     for (std::size_t f = 4; f < 8; ++f)
         stage.turn(f, stage.bone("arm.left", 0), about(stage.pairing.target.facing, 120.0f));
@@ -233,9 +234,7 @@ TEST_CASE("a body that is torn apart is found, whatever its bones hang on in the
     crowd::Oddities odd;
     odd.many_roots = true;
     const crowd::Body body = crowd::plain_body(3, crowd::Kind::biped, crowd::Names::good, odd);
-    Stage stage;
-    stage.pairing = pair(chart(workshop::diver()), chart(body.character));
-    stage.result = Transfer(stage.pairing).apply(stage.source);
+    Stage stage(body.character);
     workshop::check_gates(stage.pairing, review_clip(stage.pairing, stage.source, stage.result),
                           {"joint_gap_pct"});
     const std::size_t head = stage.bone("head", 0);

@@ -48,6 +48,12 @@ Body make_body(unsigned number, const Oddities& forced) {
     return Builder(number, kind, names, odd).build();
 }
 
+int by_label(const dendraxis::Skeleton& skeleton, const std::string& label) {
+    int bone = 0;
+    while (skeleton.bone(bone).label != label) ++bone;
+    return bone;
+}
+
 Score judge(const Body& body, const dendraxis::Chart& chart) {
     std::map<std::string, std::vector<std::string>> got;
     std::map<std::string, float> sure;

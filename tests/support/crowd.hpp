@@ -86,6 +86,9 @@ enum class Build {
 /// A body of this build, with a skin or without.
 Body strange_body(unsigned number, Build build, Names names, bool skin = true);
 
+/// The bone with this label.
+int by_label(const dendraxis::Skeleton& skeleton, const std::string& label);
+
 struct Score {
     std::size_t right = 0;
     std::size_t all = 0;

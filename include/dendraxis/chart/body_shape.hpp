@@ -10,6 +10,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace dendraxis {
@@ -66,6 +67,9 @@ struct BodyShape {
     Vec3 flat_across = Vec3::Zero();  ///< of a flat character the normal of its plane, model space; else zero
     std::vector<BoneMark>
         marks;  ///< of the skin that a bone moves alone: its middle, and where most of it ends
+
+    /// The sole of the leg of that name, or null.
+    const Sole* sole_of(std::string_view leg) const noexcept;
 };
 
 /// Fits the shape of a charted character: to its skin where it has one, else to its bones' lengths.

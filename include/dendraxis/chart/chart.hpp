@@ -77,6 +77,8 @@ struct Chart {
 
     /// The chain of that name, or null.
     const Chain* find(std::string_view name) const noexcept;
+    /// The chain that the bone belongs to, or null.
+    const Chain* chain_of(int bone) const noexcept;
 
     /// From model space to the upright frame that all comparing is done in: +Y up, +Z facing, soles at height
     /// 0 still to be taken off (rotation only).
