@@ -176,10 +176,11 @@ Clip unrolled(const Chart& chart, const Clip& clip, const Loop& loop, std::size_
     return result;
 }
 
-void close_loop(Clip& clip, const Loop& loop, std::span<const Transform> end, std::span<const int> bones) {
+void close_loop(Clip& clip, const Loop& loop, std::span<const Transform> end,
+                std::span<const Transform> wanted, std::span<const int> bones) {
     for (const int bone : bones) {
         const auto b = static_cast<std::size_t>(bone);
-        const Quat left = end[b].rotation.conjugate() * clip.frame(0)[b].rotation;
+        const Quat left = end[b].rotation.conjugate() * wanted[b].rotation;
         for (std::size_t f = 1; f < clip.frame_count(); ++f) {
             const float share = static_cast<float>(f) / static_cast<float>(loop.period);
             Quat& turn = clip.frame(f)[b].rotation;

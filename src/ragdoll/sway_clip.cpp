@@ -42,7 +42,7 @@ class Baker {
         if (!loop_) return baked;
         go_on();
         baked.unclosed = turned_since(start);
-        close_loop(baked.clip, *loop_, pose_, bones_);
+        close_loop(baked.clip, *loop_, pose_, baked.clip.frame(0), bones_);
         return baked;
     }
 

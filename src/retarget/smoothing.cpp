@@ -15,7 +15,7 @@ std::vector<float> rounded_up(const std::vector<float>& values, int reach) {
     return smoothed(widened, static_cast<float>(reach) / 3.0f);
 }
 
-std::vector<float> calmed(const std::vector<float>& values, float sigma) {
+std::vector<float> calmed(const std::vector<float>& values, float sigma, float unseen) {
     constexpr float k_of_fourth = 0.25f;  // noise has fourth differences of about eight times its size
     const int count = static_cast<int>(values.size());
     const int reach = static_cast<int>(std::ceil(2.0f * sigma));
@@ -32,7 +32,7 @@ std::vector<float> calmed(const std::vector<float>& values, float sigma) {
         const auto middle = around.begin() + static_cast<std::ptrdiff_t>(around.size() / 2);
         std::nth_element(around.begin(), middle, around.end());
         const auto i = static_cast<std::size_t>(f);
-        const float noise = k_of_fourth * *middle;
+        const float noise = std::max(unseen, k_of_fourth * *middle);
         result.push_back(std::clamp(smooth[i], values[i] - noise, values[i] + noise));
     }
     return result;

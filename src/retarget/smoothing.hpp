@@ -79,8 +79,8 @@ void fill_gaps(std::vector<float>& values, const IsKnown& is_known, std::optiona
 std::vector<float> rounded_up(const std::vector<float>& values, int reach);
 
 /// Without the noise of a capture: smoothed with `sigma` frames, but away from `values` by no more than the
-/// noise around, which the median of fourth differences tells. What is smooth stays as it is, and so do
-/// single kinks.
-std::vector<float> calmed(const std::vector<float>& values, float sigma);
+/// noise around, which the median of fourth differences tells, or than `unseen`. What is smooth stays as it
+/// is, and so do single kinks that are larger.
+std::vector<float> calmed(const std::vector<float>& values, float sigma, float unseen = 0.0f);
 
 }  // namespace dendraxis::detail

@@ -48,14 +48,18 @@ Clip Transfer::apply_loop(const Clip& clip, const Loop& loop) const {
     const Pairing& pairing = passes_->pairing;
     Clip result = apply_passes(unrolled(pairing.source, clip, loop, around, around), around,
                                in_all_rounds(pairing.settings.contacts, loop, around, clip.frame_count()));
+    // The second pose of this round and of the next: what the passes leave between them is to be closed, not
+    // what the source's last pose is off its first, which would make standing feet drift.
+    const auto second = result.frame(around + 1);
+    const std::vector<Transform> wanted(second.begin(), second.end());
+    const auto again = result.frame(around + 1 + loop.period);
+    const std::vector<Transform> end(again.begin(), again.end());
     const auto begin = result.transforms.begin();
     const auto skipped = static_cast<std::ptrdiff_t>(around * target_bones_);
     const auto kept = static_cast<std::ptrdiff_t>(clip.frame_count() * target_bones_);
     result.transforms = {begin + skipped, begin + skipped + kept};
     if (loop.closes(clip)) {
-        const auto last = result.frame(clip.frame_count() - 1);
-        const std::vector<Transform> end(last.begin(), last.end());
-        close_loop(result, loop, end, bones_below(pairing.target, detail::body_bone(pairing.target)));
+        close_loop(result, loop, end, wanted, bones_below(pairing.target, detail::body_bone(pairing.target)));
     }
     return result;
 }

@@ -22,6 +22,7 @@ namespace dendraxis {
 namespace {
 
 constexpr float k_pop_factor = 3.0f;
+constexpr float k_seen = 0.25f;  // of what the source's foot slides: so much more or less shows
 
 class Reviewer {
  public:
@@ -110,6 +111,8 @@ class Reviewer {
         return root_motion_shift(pairing_, source_, leg_ratio_);
     }
 
+    // What a part of a foot strays beyond the source's. Where that one slides itself, as in captures, a share
+    // of it does not show.
     void add_slide(Measure& slide, const Sole& sole, const FootTrack& foot, std::size_t part,
                    const std::vector<Vec3>& shift) const {
         // Of the parts that are to stand, one that the target's foot lifts over another, having no joint
@@ -125,14 +128,21 @@ class Reviewer {
             }
             return height(part) - lowest < ContactLimits{}.leave_tilt * leg_length_;
         };
-        const auto spans = spans_where(frames(), rests);
-        for (const FrameSpan& span : spans) {
+        for (const FrameSpan& span : spans_where(frames(), rests)) {
             const Vec3 start = position_of(sole, sole.parts[part], at(span.first));
+            const auto own = [&](std::size_t f) {
+                const Vec3 moved = foot.parts[f][part] - foot.parts[span.first][part];
+                return over_floor(leg_ratio_ * (to_target_ * moved));
+            };
+            const Vec3 step =
+                own(span.last) / static_cast<float>(std::max<std::size_t>(1, span.last - span.first));
+            float slides = 0.0f;  // the source's own, beside a straight way as a running floor's is
+            for (std::size_t f = span.first; f <= span.last; ++f)
+                slides = std::max(slides, (own(f) - static_cast<float>(f - span.first) * step).norm());
             for (std::size_t f = span.first; f <= span.last; ++f) {
                 const Vec3 strayed = position_of(sole, sole.parts[part], at(f)) - start;
-                const Vec3 own = to_target_ * Vec3(foot.parts[f][part] - foot.parts[span.first][part]);
-                const Vec3 beyond = strayed - leg_ratio_ * own - (shift[f] - shift[span.first]);
-                detail::keep_worst(slide, over_floor(beyond).norm() * millimetres_, f, sole.leg);
+                const Vec3 beyond = over_floor(strayed - (shift[f] - shift[span.first])) - own(f);
+                detail::keep_worst(slide, (beyond.norm() - k_seen * slides) * millimetres_, f, sole.leg);
             }
         }
     }

@@ -33,7 +33,8 @@ LoopGap loop_gap(const Chart& chart, const Clip& clip);
 Clip unrolled(const Chart& chart, const Clip& clip, const Loop& loop, std::size_t before, std::size_t after);
 
 /// Makes the turns of these bones a loop: what is left between `end`, the local pose one round after the
-/// clip's first, and the first itself is spread over its frames.
-void close_loop(Clip& clip, const Loop& loop, std::span<const Transform> end, std::span<const int> bones);
+/// clip's first, and `wanted`, what it should be there (the first again), is spread over its frames.
+void close_loop(Clip& clip, const Loop& loop, std::span<const Transform> end,
+                std::span<const Transform> wanted, std::span<const int> bones);
 
 }  // namespace dendraxis

@@ -1,0 +1,90 @@
+// Clips as captures are: no joint rests quite, and the last pose is a little off the first.
+#include "crowd.hpp"
+#include "gates.hpp"
+#include "workshop.hpp"
+
+#include <dendraxis/chart/contacts.hpp>
+#include <dendraxis/chart/loop.hpp>
+#include <dendraxis/retarget/transfer.hpp>
+
+#include <doctest/doctest.h>
+
+#include <array>
+#include <cmath>
+#include <random>
+
+using namespace dendraxis;
+
+namespace {
+
+// Every joint sways about where it is, by some hundredths of a degree, two to three times a second.
+Clip swaying(const Clip& clip, float radians) {
+    Clip result = clip;
+    std::mt19937 random(5);
+    std::normal_distribution<float> any(0.0f, 3.0f);
+    for (std::size_t bone = 0; bone < clip.bone_count; ++bone) {
+        std::array<float, 6> phase{};
+        for (float& one : phase) one = any(random);
+        for (std::size_t f = 0; f < clip.frame_count(); ++f) {
+            const float t = static_cast<float>(f) / clip.fps;
+            const Vec3 sway(std::sin(7.0f * t + phase[0]) + std::sin(13.0f * t + phase[1]),
+                            std::sin(8.0f * t + phase[2]) + std::sin(15.0f * t + phase[3]),
+                            std::sin(6.0f * t + phase[4]) + std::sin(17.0f * t + phase[5]));
+            const Quat turn(Eigen::AngleAxisf(radians * sway.norm(), sway.normalized()));
+            Quat& rotation = result.frame(f)[bone].rotation;
+            rotation = (rotation * turn).normalized();
+        }
+    }
+    return result;
+}
+
+// Where the heel of a leg is, over the floor.
+Vec3 heel(const Chart& chart, const Clip& clip, const std::string& leg, std::size_t frame) {
+    for (const FootTrack& foot : track_feet(chart, clip)) {
+        if (foot.leg != leg) continue;
+        const Vec3& at = foot.parts[frame][k_heel];
+        return at - at.dot(chart.up) * chart.up;
+    }
+    FAIL("no such leg");
+    return Vec3::Zero();
+}
+
+}  // namespace
+
+TEST_CASE("feet stand and knees do not jerk while the source sways") {
+    const Clip idle = swaying(workshop::diver().clip("idle"), 0.002f);
+    for (unsigned number = 1; number <= 12; ++number) {
+        CAPTURE(number);
+        const crowd::Body body = crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good);
+        const Pairing pairing = pair(workshop::diver_chart(), chart(body.character));
+        const ClipReview review = review_clip(pairing, idle, Transfer(pairing).apply(idle));
+        workshop::check_gates(pairing, review, {"foot_slide_mm", "ground_depth_mm", "float_mm", "pops"});
+    }
+}
+
+TEST_CASE("a loop that ends a little off its start does so in proportion on any body") {
+    const Chart& diver = workshop::diver_chart();
+    Clip idle = workshop::diver().clip("idle");
+    const auto thigh = static_cast<std::size_t>(diver.find("leg.left")->bones.front());
+    const std::size_t last = idle.frame_count() - 1;
+    for (std::size_t f = 0; f <= last; ++f) {
+        const float share = static_cast<float>(f) / static_cast<float>(last);
+        const Quat turn(Eigen::AngleAxisf(0.004f * share, diver.facing));
+        Quat& rotation = idle.frame(f)[thigh].rotation;
+        rotation = (rotation * turn).normalized();
+    }
+    REQUIRE(find_loop(diver, idle));
+    REQUIRE(find_loop(diver, idle)->closes(idle));
+    const Vec3 theirs = heel(diver, idle, "leg.left", last) - heel(diver, idle, "leg.left", 0);
+    REQUIRE(theirs.norm() > 0.001f * diver.height);
+    for (unsigned number = 1; number <= 4; ++number) {
+        CAPTURE(number);
+        const crowd::Body body = crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good);
+        const Pairing pairing = pair(diver, chart(body.character));
+        const Clip result = Transfer(pairing).apply(idle);
+        const Vec3 ours =
+            heel(pairing.target, result, "leg.left", last) - heel(pairing.target, result, "leg.left", 0);
+        const Vec3 wanted = leg_ratio(pairing) * (source_to_target(pairing) * theirs);
+        CHECK((ours - wanted).norm() < 0.2f * wanted.norm());
+    }
+}
