@@ -9,6 +9,7 @@ namespace dendraxis {
 namespace {
 
 constexpr float k_standing_seconds = 0.2f;  // a foot in the air that rests this long stands on something
+constexpr float k_speed_seconds = 0.033f;   // over which speeds are measured
 constexpr float k_steadier = 0.04f;         // of the leg's length a second: what counts as a difference
 
 float median(std::vector<float> values) {
@@ -21,7 +22,11 @@ float median(std::vector<float> values) {
 class ContactFinder {
  public:
     ContactFinder(const Chart& chart, const Clip& clip, const ContactLimits& limits)
-        : chart_(chart), clip_(clip), limits_(limits), leg_(std::max(1e-6f, leg_length(chart))) {}
+        : chart_(chart),
+          clip_(clip),
+          limits_(limits),
+          leg_(std::max(1e-6f, leg_length(chart))),
+          window_(static_cast<std::size_t>(std::max(1.0f, std::round(k_speed_seconds * clip.fps)))) {}
 
     /// Of the floor, as `moving_floor` has it; after `follow`.
     const Vec3& belt() const { return belt_; }
@@ -55,15 +60,18 @@ class ContactFinder {
     }
 
     // The slower of the ways into this frame and out of it, seen from the floor; of the leg's length a
-    // second.
+    // second. Not from frame to frame where those are so close that a capture's noise is as fast as a foot.
     float speed(const FootTrack& track, std::size_t frame, std::size_t part) const {
         float slowest = 1e30f;
         const auto ask = [&](std::size_t a, std::size_t b) {
-            const Vec3 moved = track.parts[b][part] - track.parts[a][part] - belt_ / clip_.fps;
-            slowest = std::min(slowest, moved.norm() * clip_.fps / leg_);
+            const float seconds = static_cast<float>(b - a) / clip_.fps;
+            const Vec3 moved = track.parts[b][part] - track.parts[a][part] - seconds * belt_;
+            slowest = std::min(slowest, moved.norm() / (seconds * leg_));
         };
-        if (frame > 0) ask(frame - 1, frame);
-        if (frame + 1 < track.size()) ask(frame, frame + 1);
+        const std::size_t before = std::min(frame, window_);
+        const std::size_t after = std::min(track.size() - 1 - frame, window_);
+        if (before > 0) ask(frame - before, frame);
+        if (after > 0) ask(frame, frame + after);
         return track.size() < 2 ? 0.0f : slowest;
     }
 
@@ -142,6 +150,7 @@ class ContactFinder {
     const Clip& clip_;
     ContactLimits limits_;
     float leg_;
+    std::size_t window_;  // frames
     Vec3 belt_ = Vec3::Zero();
 };
 
