@@ -213,7 +213,10 @@ void aim_limbs(const AimProgram& program, AimOf what, const Pairing& pairing,
                           (position_of(segment.to, source_model) - position_of(segment.from, source_model));
             Vec3 now = turned * segment.along;
             if (limb.lean) {
-                wanted = limb.lean->turn * wanted;
+                const Quat& hips = source_model[static_cast<std::size_t>(limb.lean->source_hips)].rotation;
+                const Quat went = program.to_target * hips * limb.lean->source_rest.conjugate() *
+                                  program.to_target.conjugate();
+                wanted = went * (limb.lean->turn * (went.conjugate() * wanted));
                 now =
                     position_of(limb.lean->front, target_model) - position_of(limb.lean->back, target_model);
             }

@@ -47,8 +47,11 @@ struct LimbAim {
     struct Lean {
         ChainPoint back;
         ChainPoint front;
-        /// From the source's direction, in the target's model space; tilted so that both pairs stand.
+        /// From the source's direction at rest, in the target's model space; tilted so that both pairs
+        /// stand. It goes with the source's hips as they turn.
         Quat turn = Quat::Identity();
+        int source_hips = k_no_bone;
+        Quat source_rest = Quat::Identity();  ///< of its hips, in model space
         bool on_four = true;
         float leg_ratio = 1.0f;
         /// Of the hind and the front pair: the target's height as it stands less `leg_ratio` times the

@@ -117,8 +117,14 @@ std::optional<LimbAim> aim_between_limbs(const Pairing& pairing, const BodyTree&
     segment.to = *source_front;
     LimbAim aim;
     aim.segments.push_back(segment);
-    LimbAim::Lean lean{*back, *front, shortest_arc(to_target * theirs, along), on_four, leg_ratio(pairing),
-                       {},    0};
+    LimbAim::Lean lean;
+    lean.back = *back;
+    lean.front = *front;
+    lean.turn = shortest_arc(to_target * theirs, along);
+    lean.source_hips = pairing.source.hips;
+    lean.source_rest = source_rest[static_cast<std::size_t>(lean.source_hips)].rotation;
+    lean.on_four = on_four;
+    lean.leg_ratio = leg_ratio(pairing);
     const auto height = [&](const ChainPoint& own, const ChainPoint& its, float down) {
         return position_of(own, target_rest).dot(up) - down -
                lean.leg_ratio * position_of(its, source_rest).dot(pairing.source.up);
