@@ -253,12 +253,14 @@ class Reviewer {
         if (leg < 1e-6f || leg_length(pairing_.source, its_legs) < 1e-6f) return height;
         const std::vector<Transform> rest = rest_in_model_space(pairing_.target.skeleton);
         const std::vector<Transform> source_rest = rest_in_model_space(pairing_.source.skeleton);
-        // Standing answers to standing: legs bent at rest that stand as the source's are longer.
+        // Legs bent at rest that stand as the source's are longer. Of unlike legs nobody can say how they
+        // would stand at rest: they may as well be as high as theirs by what both rise from rest.
         const float drop = match_stance(pairing_).hips_drop;
         for (std::size_t f = 0; f < frames(); ++f) {
-            const float own = risen(pairing_.target, own_legs, rest, at(f)) + drop;
-            const float theirs = risen(pairing_.source, its_legs, source_rest, source_at(f));
-            detail::keep_worst(height, 100.0f * std::abs(own - leg_ratio_ * theirs) / leg, f,
+            const float beyond = risen(pairing_.target, own_legs, rest, at(f)) -
+                                 leg_ratio_ * risen(pairing_.source, its_legs, source_rest, source_at(f));
+            const float off = std::min(std::abs(beyond), std::abs(beyond + drop));
+            detail::keep_worst(height, 100.0f * off / leg, f,
                                pairing_.target.skeleton.bone(pairing_.target.hips).label);
         }
         return height;

@@ -76,6 +76,17 @@ TEST_CASE("legs that are bent at rest and stand as straight as the source's are 
     }
 }
 
+TEST_CASE("a body of more joints that stands straighter than at rest is no higher than one that stands") {
+    const Chart hound = chart(workshop::hound());
+    const Clip& stand = workshop::hound().clip("stand");
+    for (const unsigned number : {700'009U, 700'037U, 700'095U, 700'110U}) {
+        CAPTURE(number);
+        const Chart body = chart(crowd::make_body(number).character);
+        const Clip carried = Transfer(pair(hound, body)).apply(stand);
+        check_clip(pair(body, hound), carried, {"foot_slide_mm", "ground_depth_mm", "hips_height_pct"});
+    }
+}
+
 TEST_CASE("forelegs whose lower half hangs on the hips in the file stay whole as the trunk leans") {
     for (unsigned number = 1; number <= 3; ++number) {
         CAPTURE(number);
