@@ -56,8 +56,9 @@ struct ContactLimits {
 /// Follows the feet of `chart` through `clip` (poses of its skeleton). A part of a foot stands from when it
 /// is low and slow until it is high or fast, or another part carries the foot (one that is lower, or as low
 /// and steadier); a foot that is still for a while stands at any height (a ledge, a rung). Where the floor
-/// runs under a character that walks on the spot, speeds are seen from the floor. For legs that `set` names
-/// in this clip, it alone decides. Allocates; safe to call from several threads.
+/// runs under a character that walks on the spot, speeds are seen from the floor. Speeds are measured over a
+/// thirtieth of a second. For legs that `set` names in this clip, it alone decides. Allocates; safe to call
+/// from several threads.
 std::vector<FootTrack> track_feet(const Chart& chart, const Clip& clip, std::span<const ContactSpan> set = {},
                                   const ContactLimits& limits = {});
 

@@ -15,8 +15,8 @@ namespace dendraxis {
 
 /// All measures of one clip, always the same ones in the same order:
 /// `foot_slide_mm`: how far a part of a foot strays from where it was planted while the source's stands,
-/// beyond the source's own straying in proportion. `ground_depth_mm`: how deep the soles go below the floor,
-/// beyond the source's in proportion.
+/// beyond the source's own straying in proportion, and a quarter of how far that one sways as it stands, as
+/// in captures. `ground_depth_mm`: how deep the soles go below the floor, beyond the source's in proportion.
 /// `float_mm`: how high the sole of a standing foot is over the floor, beyond the source's in proportion.
 /// `reach_error_pct`: hands and feet seen from the hips, in limb lengths, against the source's.
 /// `direction_error_deg`: where upper and lower limbs point, against the source's.
@@ -30,7 +30,8 @@ namespace dendraxis {
 /// not answer to each other: `hips_answer`) is from what the root-motion rule asks, of the way.
 /// `trunk_error_deg`: where the head is, seen from the hips, against the source's.
 /// `hips_height_pct`: how far the legs' roots are from the height of the source's in proportion, in lengths
-/// of the leg; standing (on legs as straight as the source's) answers to standing. `joint_gap_pct`: how far
+/// of the leg; standing (on legs as straight as the source's) answers to standing, or rest to rest, whichever
+/// is nearer. `joint_gap_pct`: how far
 /// any joint is from its place on the bone that it hangs on in the body, beyond the source's in proportion,
 /// of the height. `loop_gap_pct`: if the source ends as it begins, how far any joint is at the end from where
 /// it is at the start, less what the character goes by, of the height. `joint_error_pct`: if both are one
