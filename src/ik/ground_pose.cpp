@@ -116,17 +116,29 @@ bool GroundPose::differs(float hips, float pitch) const {
     return any;
 }
 
+Vec3 GroundPose::middle_of_roots(bool front) const {
+    Vec3 sum = Vec3::Zero();
+    float count = 0.0f;
+    for (std::size_t i = 0; i < legs().size(); ++i) {
+        if (legs()[i].front != front) continue;
+        sum += feet_[i].joints.root;
+        count += 1.0f;
+    }
+    return sum / std::max(1.0f, count);
+}
+
 void GroundPose::lay(float hips, float pitch) {
     if (!differs(hips, pitch)) return;
     hips_ = hips;
     pivot_ = head_of(chart_.hips, model_);
     if (self_.wheelbase_ > 0.0f) {
         // Between the hips of all legs, so that front and hind go as far up and down.
-        pivot_.setZero();
-        for (std::size_t i = 0; i < legs().size(); ++i)
-            pivot_ += feet_[i].joints.root / static_cast<float>(legs().size());
+        const Vec3 front = middle_of_roots(true);
+        const Vec3 hind = middle_of_roots(false);
+        const Vec3 across = up_.cross(front - hind);
+        pivot_ = 0.5f * (front + hind);
+        if (across.norm() > 1e-6f) turn_ = Quat(Eigen::AngleAxisf(-pitch, across.normalized()));
     }
-    turn_ = Quat(Eigen::AngleAxisf(-pitch, left_));
     const auto bone = static_cast<std::size_t>(chart_.hips);
     const int parent = chart_.skeleton.parent(chart_.hips);
     const Transform above =

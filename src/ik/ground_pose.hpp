@@ -73,6 +73,7 @@ class GroundPose {
 
  private:
     bool differs(float hips, float pitch) const;
+    Vec3 middle_of_roots(bool front) const;
     Vec3 carried(const Vec3& position) const { return pivot_ + turn_ * (position - pivot_) + hips_ * up_; }
     void keep_ankle_in_range(const GroundLeg& leg, const Foot& foot, const LimbGoal& goal);
 

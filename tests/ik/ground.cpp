@@ -359,6 +359,33 @@ TEST_CASE("adapting does not depend on local axes, units or size") {
     CHECK(worst(adapted(variants::scaled(own, 1.7f), 1.7f)) < 2e-3f);
 }
 
+TEST_CASE("a hound leans into a slope alike whichever way the clip faces") {
+    const GroundAdaptation adaptation(hound());
+    const auto laid = [&](float yaw) {
+        const Quat turn(Eigen::AngleAxisf(yaw, Vec3::UnitY()));
+        const auto stand = workshop::hound().clip("stand").frame(0);
+        std::vector<Transform> pose(stand.begin(), stand.end());
+        for (std::size_t bone = 0; bone < pose.size(); ++bone) {
+            if (hound().skeleton.parent(static_cast<int>(bone)) == k_no_bone)
+                pose[bone] = Transform{turn, Vec3::Zero(), Vec3::Ones()} * pose[bone];
+        }
+        Workspace workspace;
+        GroundState state;
+        adaptation.apply(pose, {}, slope(15.0f, turn * hound().facing), 0.0f, state, workspace);
+        return pose;
+    };
+    const std::vector<Transform> ahead = laid(0.0f);
+    const std::vector<Transform> aside = laid(1.5f);
+    const auto hips = static_cast<std::size_t>(hound().hips);
+    REQUIRE(angle_between(ahead[hips].rotation, workshop::hound().clip("stand").frame(0)[hips].rotation) >
+            10.0f / k_degrees);
+    for (std::size_t bone = 0; bone < ahead.size(); ++bone) {
+        CAPTURE(hound().skeleton.bone(static_cast<int>(bone)).label);
+        if (hound().skeleton.parent(static_cast<int>(bone)) != k_no_bone)
+            CHECK(angle_between(ahead[bone].rotation, aside[bone].rotation) < 0.5f / k_degrees);
+    }
+}
+
 TEST_CASE("ground of triangles is the ground that it was made from") {
     // A slope of 10 degrees with a deck 3 m over it and a hole in the middle.
     std::vector<Vec3> positions;
