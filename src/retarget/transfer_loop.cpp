@@ -5,6 +5,7 @@
 #include <dendraxis/chart/loop.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 
+#include <algorithm>
 #include <cmath>
 
 namespace dendraxis {
@@ -44,16 +45,22 @@ std::vector<int> bones_below(const Chart& chart, int body) {
 
 // With as much of the rounds before and after as passes look around, so that the result is a loop as well.
 Clip Transfer::apply_loop(const Clip& clip, const Loop& loop) const {
-    const auto around = static_cast<std::size_t>(std::lround(k_around_seconds * clip.fps));
+    const auto around = static_cast<std::size_t>(std::max(1L, std::lround(k_around_seconds * clip.fps)));
     const Pairing& pairing = passes_->pairing;
     Clip result = apply_passes(unrolled(pairing.source, clip, loop, around, around), around,
                                in_all_rounds(pairing.settings.contacts, loop, around, clip.frame_count()));
     // The second pose of this round and of the next: what the passes leave between them is to be closed, not
     // what the source's last pose is off its first, which would make standing feet drift.
-    const auto second = result.frame(around + 1);
-    const std::vector<Transform> wanted(second.begin(), second.end());
-    const auto again = result.frame(around + 1 + loop.period);
-    const std::vector<Transform> end(again.begin(), again.end());
+    const auto pose_at = [&](std::size_t frame) {
+        const auto pose = result.frame(frame);
+        return std::vector<Transform>(pose.begin(), pose.end());
+    };
+    std::vector<Transform> wanted;
+    std::vector<Transform> end;
+    if (loop.closes(clip)) {
+        wanted = pose_at(around + 1);
+        end = pose_at(around + 1 + loop.period);
+    }
     const auto begin = result.transforms.begin();
     const auto skipped = static_cast<std::ptrdiff_t>(around * target_bones_);
     const auto kept = static_cast<std::ptrdiff_t>(clip.frame_count() * target_bones_);

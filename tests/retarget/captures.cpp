@@ -9,6 +9,7 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <random>
@@ -17,7 +18,7 @@ using namespace dendraxis;
 
 namespace {
 
-// Every joint sways about where it is, by some hundredths of a degree, two to three times a second.
+// Every joint sways about where it is, by some tenths of a degree, one to three times a second.
 Clip swaying(const Clip& clip, float radians) {
     Clip result = clip;
     std::mt19937 random(5);
@@ -110,6 +111,18 @@ TEST_CASE("a loop that ends a little off its start does so in proportion on any 
             heel(pairing.target, result, "leg.left", last) - heel(pairing.target, result, "leg.left", 0);
         const Vec3 wanted = leg_ratio(pairing) * (source_to_target(pairing) * theirs);
         CHECK((ours - wanted).norm() < 0.2f * wanted.norm());
+    }
+}
+
+TEST_CASE("a loop of few frames a second stays one") {
+    const Pairing pairing = pair(workshop::diver_chart(), chart(workshop::deckhand()));
+    for (const float fps : {0.25f, 0.5f, 1.0f, 2.0f}) {
+        CAPTURE(fps);
+        Clip idle = workshop::diver().clip("idle");
+        idle.fps = fps;
+        REQUIRE(find_loop(workshop::diver_chart(), idle));
+        const ClipReview review = review_clip(pairing, idle, Transfer(pairing).apply(idle));
+        workshop::check_gates(pairing, review, {"loop_gap_pct", "foot_slide_mm", "direction_error_deg"});
     }
 }
 

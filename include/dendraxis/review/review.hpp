@@ -31,12 +31,13 @@ namespace dendraxis {
 /// `trunk_error_deg`: where the head is, seen from the hips, against the source's.
 /// `hips_height_pct`: how far the legs' roots are from the height of the source's in proportion, in lengths
 /// of the leg; standing (on legs as straight as the source's) answers to standing, or rest to rest, whichever
-/// is nearer. `joint_gap_pct`: how far
-/// any joint is from its place on the bone that it hangs on in the body, beyond the source's in proportion,
-/// of the height. `loop_gap_pct`: if the source ends as it begins, how far any joint is at the end from where
-/// it is at the start, less what the character goes by, of the height. `joint_error_pct`: if both are one
-/// build and nothing was set by hand, how far any joint is from the place of the source's, of the target's
-/// height. It then decides alone.
+/// is nearer.
+/// `joint_gap_pct`: how far any joint is from its place on the bone that it hangs on in the body, beyond the
+/// source's in proportion, of the height.
+/// `loop_gap_pct`: if the source ends as it begins, how far any joint is at the end from where it is at the
+/// start, less what the character goes by, of the height.
+/// `joint_error_pct`: if both are one build and nothing was set by hand, how far any joint is from the place
+/// of the source's, of the target's height. It then decides alone.
 struct ClipReview {
     std::string clip;
     std::size_t frames = 0;
