@@ -22,7 +22,8 @@ std::vector<char> carried_bones(const Pairing& pairing) {
     mark(pairing.source.hips);
     for (const ChainPair& entry : pairing.chains) {
         const Chain* chain = pairing.source.find(entry.source);
-        if (chain != nullptr && !chain->bones.empty()) mark(chain->bones.back());
+        if (chain == nullptr) continue;
+        for (const int bone : chain->bones) mark(bone);  // which may hang on others than on each other
     }
     if (!pairing.is_same_build()) {
         for (const int bone : namesakes(pairing)) {
