@@ -8,11 +8,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace dendraxis {
 namespace {
 
 constexpr float k_counting_weight = 0.3f;  // of a vertex, for it to shape the solid of a bone
+constexpr float k_left_out = 0.04f;        // of all vertices, on either side: what sticks out is no solid
 
 struct Vertex {
     Vec3 position;                               // model space, at rest
@@ -20,11 +22,21 @@ struct Vertex {
     std::vector<std::pair<int, float>> weights;  // by charted bone
 };
 
-float share_at(std::vector<float>& values, float share) {
-    if (values.empty()) return 0.0f;
-    const auto nth = static_cast<std::size_t>(share * static_cast<float>(values.size() - 1));
+float nth_least(std::vector<float>& values, std::size_t nth) {
     std::nth_element(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(nth), values.end());
     return values[nth];
+}
+
+float median(std::vector<float>& values) {
+    return nth_least(values, (values.size() - 1) / 2);
+}
+
+// From where to where most values lie: as many are left out above as below, so that what is symmetric stays
+// so.
+std::pair<float, float> range_of(std::vector<float>& values) {
+    const auto left_out = static_cast<std::size_t>(k_left_out * static_cast<float>(values.size() - 1));
+    const float low = nth_least(values, left_out);
+    return {low, nth_least(values, values.size() - 1 - left_out)};
 }
 
 class ShapeFitter {
@@ -228,7 +240,7 @@ class ShapeFitter {
             const Vec3 offset = vertex.position - from;
             distances.push_back((offset - axis * axis.dot(offset)).norm());
         }
-        return distances.size() < 8 ? otherwise : share_at(distances, 0.5f);
+        return distances.size() < 8 ? otherwise : median(distances);
     }
 
     ArmShape arm(const Chain& chain) const {
@@ -343,13 +355,9 @@ class ShapeFitter {
             middle = from + 0.5f * length * axis;
             solid.capsule = {middle, 0.5f * length * axis, across * wide, radius};
         } else {
-            const auto range = [&](std::vector<float>& values) {
-                const float low = share_at(values, 0.04f);
-                return std::pair(low, share_at(values, 0.96f));
-            };
-            const auto [a0, a1] = range(along);
-            const auto [w0, w1] = range(widths);
-            const auto [d0, d1] = range(depths);
+            const auto [a0, a1] = range_of(along);
+            const auto [w0, w1] = range_of(widths);
+            const auto [d0, d1] = range_of(depths);
             const float half_width = 0.5f * (w1 - w0);
             const float half_depth = 0.5f * (d1 - d0);
             const bool flat = half_width > half_depth;

@@ -10,132 +10,57 @@
 namespace dendraxis::detail {
 namespace {
 
-constexpr float k_tolerance = 0.0003f;  // of the height
 constexpr int k_rounds = 3;             // turn, smooth, look again
 constexpr int k_tries = 6;              // of the least turn in a frame
 constexpr float k_least_lever = 0.3f;   // of how far a ball is from the shoulder
 
 }  // namespace
 
-// How deep each ball is in the body at most; none: 0.
-ArmClearer::Depths ArmClearer::depths_of(const ArmShape& arm, const Solids& solids,
-                                         std::span<const Transform> model) {
-    Depths depths{};
-    for (std::size_t k = 0; k < k_arm_probes; ++k) {
-        const Vec3 position = position_of(arm.probes[k], model);
-        for (const PlacedSolid& solid : solids) {
-            if (!solid.may_touch(position, arm.probes[k].radius)) continue;
-            depths[k] = std::max(depths[k], arm.probes[k].radius - nearest_on(solid.capsule, position).gap);
-        }
-    }
-    return depths;
-}
+ArmClearer::ArmClearer(PassRun& run, ArmDepths& depths, float ease)
+    : run_(run), depths_(depths), ease_(ease), clear_(run.frames(), 0) {}
 
-void ArmClearer::place_solids(const BodyShape& shape, std::span<const Transform> model, Solids& solids) {
-    solids.clear();
-    for (const Solid& solid : shape.solids) {
-        const Capsule& own = solid.capsule;
-        const float bound = std::sqrt(own.along.squaredNorm() + own.across.squaredNorm()) + own.radius;
-        solids.push_back({placed(own, model[static_cast<std::size_t>(solid.bone)]), bound});
-    }
-}
-
-ArmClearer::ArmClearer(PassRun& run, float ease)
-    : run_(run),
-      ease_(ease),
-      source_(run.plan.pairing.source),
-      target_(run.plan.pairing.target),
-      clear_(run.frames(), 0) {
-    find_allowed();
-}
-
-float ArmClearer::clear() {
-    float depth = 0.0f;
-    if (run_.plan.arms.empty()) return depth;
-    for (int round = 0; round < k_rounds; ++round) {
-        float too_deep = 0.0f;
-        const bool turned = clear_once(too_deep);
-        if (round == 0) depth = too_deep;
-        if (!turned) break;
-    }
-    return depth / static_cast<float>(std::max<std::size_t>(run_.frames() * run_.plan.arms.size(), 1));
-}
-
-const ArmShape& ArmClearer::shape(std::size_t arm) const {
-    return run_.plan.target_arm(run_.plan.arms[arm]);
-}
-
-// What the source's own arms are in its body may stay.
-void ArmClearer::find_allowed() {
-    allowed_.resize(run_.plan.arms.size());
-    Solids solids;
-    for (std::size_t f = 0; f < run_.frames(); ++f) {
-        const std::span<const Transform> model = run_.source_pose(f);
-        place_solids(source_.shape, model, solids);
-        for (std::size_t i = 0; i < allowed_.size(); ++i) {
-            // What answers to an arm may be a leg, which is in no body.
-            const ArmShape* own = run_.plan.source_arm(run_.plan.arms[i]);
-            Depths depths{};
-            if (own != nullptr) depths = depths_of(*own, solids, model);
-            for (float& depth : depths) depth = run_.plan.leg_ratio * depth + k_tolerance * target_.height;
-            allowed_[i].push_back(depths);
-        }
-    }
+bool ArmClearer::clear() {
+    if (run_.plan.arms.empty() || !clear_once()) return false;
+    for (int round = 1; round < k_rounds && clear_once(); ++round) continue;
+    return true;
 }
 
 // Brings the deepest ball out, then the next, until all are.
-ArmClearer::Relief ArmClearer::least_relief(std::size_t arm, std::size_t frame, const Solids& solids,
-                                            float& depth) const {
+ArmClearer::Relief ArmClearer::least_relief(std::size_t arm, std::size_t frame) const {
     const Vec3 shoulder = head_of(run_.plan.arms[arm].target.bones[0], run_.model);
-    std::array<Vec3, k_arm_probes> positions;
-    for (std::size_t k = 0; k < k_arm_probes; ++k)
-        positions[k] = position_of(shape(arm).probes[k], run_.model);
+    std::array<Vec3, k_arm_probes> balls = depths_.balls(arm, run_.model);
     Quat turned = Quat::Identity();
     Relief relief;
     for (int attempt = 0; attempt < k_tries; ++attempt) {
-        float worst = 0.0f;
-        Vec3 from_shoulder = Vec3::Zero();
-        Vec3 outward = Vec3::Zero();
-        for (std::size_t k = 0; k < k_arm_probes; ++k) {
-            for (const PlacedSolid& solid : solids) {
-                if (!solid.may_touch(positions[k], shape(arm).probes[k].radius)) continue;
-                const NearestOnCapsule nearest = nearest_on(solid.capsule, positions[k]);
-                const float too_deep = shape(arm).probes[k].radius - nearest.gap - allowed_[arm][frame][k];
-                if (too_deep <= worst) continue;
-                worst = too_deep;
-                from_shoulder = positions[k] - shoulder;
-                outward = nearest.normal;
-            }
-        }
-        if (attempt == 0) depth += worst / run_.plan.arms[arm].target_length;
-        if (worst <= 0.0f) break;
+        const auto [depth, probe, outward] = depths_.deepest(arm, frame, balls);
+        if (depth <= 0.0f) break;
+        const Vec3 from_shoulder = balls[probe] - shoulder;
         const Vec3 axis = from_shoulder.cross(outward);
         if (axis.norm() < k_least_lever * from_shoulder.norm()) {
-            relief.shift += worst * outward;
-            for (Vec3& position : positions) position += worst * outward;
+            relief.shift += depth * outward;
+            for (Vec3& ball : balls) ball += depth * outward;
             continue;
         }
-        const Quat turn(Eigen::AngleAxisf(std::min(worst / axis.norm(), 0.5f), axis.normalized()));
+        const Quat turn(Eigen::AngleAxisf(std::min(depth / axis.norm(), 0.5f), axis.normalized()));
         turned = (turn * turned).normalized();
-        for (Vec3& position : positions) position = shoulder + turn * (position - shoulder);
+        for (Vec3& ball : balls) ball = shoulder + turn * (ball - shoulder);
     }
     relief.turn = rotation_vector(turned);
     return relief;
 }
 
-bool ArmClearer::clear_once(float& depth) {
+bool ArmClearer::clear_once() {
     const std::size_t arms = run_.plan.arms.size();
     const std::vector<Vec3> none(run_.frames(), Vec3::Zero());
     std::vector<std::vector<Vec3>> turns(arms, none);
     std::vector<std::vector<Vec3>> shifts(arms, none);
-    Solids solids;
     for (std::size_t f = 0; f < run_.frames(); ++f) {
         if (clear_[f] != 0) continue;
         clear_[f] = 1;
         run_.pose(f);
-        place_solids(target_.shape, run_.model, solids);
+        depths_.place(run_.model);
         for (std::size_t i = 0; i < arms; ++i) {
-            const Relief relief = least_relief(i, f, solids, depth);
+            const Relief relief = least_relief(i, f);
             turns[i][f] = relief.turn;
             shifts[i][f] = relief.shift;
         }

@@ -17,7 +17,7 @@ constexpr float k_bridge_seconds = 1.0f;  // contacts farther apart than this kn
 constexpr float k_settle_seconds = 0.25f;
 constexpr float k_flicker_seconds = 0.15f;
 constexpr float k_noise_seconds = 0.05f;
-constexpr float k_unseen = 0.001f;        // of the leg's length: a kink that small is rounded
+constexpr float k_unseen_kink = 0.001f;        // of the leg's length: a kink that small is rounded
 constexpr float k_low_grain = 0.004f;     // of the leg's length: so much lower counts
 constexpr float k_still_grain = 0.03f;    // of the leg's length a second: so much slower counts as much
 constexpr float k_near = 0.05f;           // of the leg's length
@@ -270,7 +270,7 @@ class FootHolder {
         std::vector<float> exact(run_.frames());
         for (std::size_t f = 0; f < run_.frames(); ++f)
             exact[f] = target_.floor + run_.plan.leg_ratio * track.height[f] - legs_[leg].lowest[f];
-        exact = calmed(exact, run_.frames_in(k_noise_seconds), k_unseen * plan(leg).target_length);
+        exact = calmed(exact, run_.frames_in(k_noise_seconds), k_unseen_kink * plan(leg).target_length);
         const std::vector<float> eased = smoothed(exact, run_.frames_in(k_hips_seconds));
         const float length = plan(leg).source_length;
         for (std::size_t f = 0; f < run_.frames(); ++f) {

@@ -13,6 +13,10 @@ constexpr float k_easy_jerk = 1.3f;            // times the source's: what nobod
 constexpr float k_float_counts = 0.7f;         // a heel over the floor is seen less than one in it
 constexpr float k_slide_counts = 0.2f;         // seconds: lengths a second as lengths
 
+float square(float value) {
+    return value * value;
+}
+
 // In radians; near enough for a mean.
 float angle(const Vec3& a, const Vec3& b) {
     const float lengths = std::sqrt(a.squaredNorm() * b.squaredNorm());
@@ -21,7 +25,7 @@ float angle(const Vec3& a, const Vec3& b) {
 
 }  // namespace
 
-PassGuard::PassGuard(PassRun& run) : run_(run) {
+PassGuard::PassGuard(PassRun& run, ArmDepths* depths) : run_(run), depths_(depths) {
     for (const LimbPlan& leg : run.plan.legs) limbs_.push_back(&leg);
     for (const LimbPlan& arm : run.plan.arms) limbs_.push_back(&arm);
     const Pairing& pairing = run.plan.pairing;
@@ -62,7 +66,7 @@ bool PassGuard::run_best(const Price& price, std::span<const Pass> passes) {
         if (is_as_before) continue;
         run_.attach_all();
         const Figures after = measure();
-        const float gain = mended + now_.feet - after.feet - harm(after, price);
+        const float gain = mended + now_.feet - after.feet + now_.arms - after.arms - harm(after, price);
         if (gain <= most) continue;
         most = gain;
         figures = after;
@@ -104,25 +108,54 @@ PassGuard::Figures PassGuard::measure() {
         run_.pose(f);
         read_joints(now);
         figures.feet += feet_fault_in(f, last);
-    }
-    for (std::size_t i = 0; i < now.size(); ++i) {
-        for (std::size_t k = 0; k < 2; ++k)
-            figures.direction += angle(now[i][k + 1] - now[i][k], turned_[i][k + 1] - turned_[i][k]);
+        figures.arms += arms_fault_in(f);
     }
     const auto mean_of = [](float sum, std::size_t count) {
         return sum / static_cast<float>(std::max<std::size_t>(count, 1));
     };
-    figures.direction = mean_of(figures.direction, 2 * now.size());
+    figures.direction = turned_by(now);
     figures.feet = std::sqrt(mean_of(figures.feet, (run_.end() - run_.first) * run_.plan.legs.size()));
+    figures.arms = std::sqrt(mean_of(figures.arms, (run_.end() - run_.first) * run_.plan.arms.size()));
     const float unseen = k_unseen_acceleration * run_.plan.pairing.target.height /
                          std::max(1.0f, run_.result.fps * run_.result.fps);
     figures.jerk = worst_acceleration(now) / std::max(source_acceleration_, unseen);
     return figures;
 }
 
+// Legs by their mean over all limbs, since small changes stand against small faults; arms by the root of the
+// mean square, since one that is flung out is seen before many that point a little elsewhere.
+float PassGuard::turned_by(const std::vector<Joints>& now) const {
+    float legs = 0.0f;
+    float arms = 0.0f;
+    for (std::size_t i = 0; i < now.size(); ++i) {
+        const bool is_leg = i % limbs_.size() < run_.plan.legs.size();
+        for (std::size_t k = 0; k < 2; ++k) {
+            const float turned = angle(now[i][k + 1] - now[i][k], turned_[i][k + 1] - turned_[i][k]);
+            if (is_leg) legs += turned;
+            if (!is_leg) arms += square(turned);
+        }
+    }
+    const auto frames = static_cast<float>(run_.end() - run_.first);
+    const auto all = std::max(1.0f, 2.0f * static_cast<float>(now.size()));
+    const auto of_arms = std::max(1.0f, 2.0f * frames * static_cast<float>(run_.plan.arms.size()));
+    return legs / all + std::sqrt(arms / of_arms);
+}
+
 float PassGuard::harm(const Figures& after, const Price& price) const {
     const float jerk = std::max(0.0f, after.jerk - std::max(now_.jerk, k_easy_jerk));
     return price.direction * std::max(0.0f, after.direction - now_.direction) + price.jerk * jerk;
+}
+
+// Of one frame, the sum over arms of squares.
+float PassGuard::arms_fault_in(std::size_t frame) const {
+    if (depths_ == nullptr) return 0.0f;
+    depths_->place(run_.model);
+    float sum = 0.0f;
+    for (std::size_t i = 0; i < run_.plan.arms.size(); ++i) {
+        const float depth = depths_->deepest(i, frame, depths_->balls(i, run_.model)).depth;
+        sum += square(depth / run_.plan.arms[i].target_length);
+    }
+    return sum;
 }
 
 // Of one frame, the sum over legs of squares: one deep step is worse than many shallow ones.

@@ -1,7 +1,7 @@
 // A pass stays only if it mends more than it harms.
 #pragma once
 
-#include "pass_plan.hpp"
+#include "arm_depths.hpp"
 
 #include <dendraxis/chart/contacts.hpp>
 
@@ -11,8 +11,9 @@ namespace dendraxis::detail {
 
 class PassGuard {
  public:
-    /// `run` holds the poses as turning alone has them. Only the clip's own frames count.
-    explicit PassGuard(PassRun& run);
+    /// `run` holds the poses as turning alone has them. Only the clip's own frames count. Without `depths`
+    /// nobody asks how deep arms are in the body.
+    PassGuard(PassRun& run, ArmDepths* depths);
 
     /// Lengths of a limb that must be mended for what a pass harms.
     struct Price {
@@ -22,11 +23,12 @@ class PassGuard {
     /// What stands on a floor, and an arm in the body, is seen before an arm that points a little elsewhere
     /// or a leg that jerks.
     static constexpr Price k_feet_price{0.23f, 0.05f};
-    static constexpr Price k_arms_price{0.5f, 0.15f};
-    static constexpr Price k_clear_price{0.35f, 0.15f};
+    static constexpr Price k_arms_price{0.21f, 0.15f};
+    static constexpr Price k_clear_price{0.15f, 0.15f};
 
-    /// Returns how much it mended of arms, a mean over all frames in lengths of the arm; less what it costs
-    /// beyond what is measured here. What it mended of feet is measured here.
+    /// Returns how much nearer hands are to where they belong, a mean over all frames in lengths of the arm;
+    /// less what it costs beyond what is measured here. What it mended of feet and of arms in the body is
+    /// measured here.
     using Pass = std::function<float()>;
 
     /// Runs `pass`. Takes it back and returns false if it harms more: limbs that point elsewhere, joints that
@@ -37,10 +39,11 @@ class PassGuard {
     bool run_best(const Price& price, std::span<const Pass> passes);
 
  private:
-    /// Of feet the root of the mean square over frames and legs, of limbs the mean.
+    /// Of feet and of arms in the body the root of the mean square over frames and limbs.
     struct Figures {
         float feet = 0.0f;  // how far standing feet are from the height that they should have, how far
                             // they slide and how deep any foot is, beyond the source's; lengths of the leg
+        float arms = 0.0f;  // how deep arms are in the body, beyond the source's; lengths of the arm
         float direction = 0.0f;  // radians: how far limbs point from where turning alone had them
         float jerk = 0.0f;       // the worst acceleration of their joints over the source's in proportion
     };
@@ -50,9 +53,12 @@ class PassGuard {
     float harm(const Figures& after, const Price& price) const;  // in lengths of a limb
     void read_joints(std::vector<Joints>& joints) const;         // of the pose in `take_.model`
     float feet_fault_in(std::size_t frame, std::vector<Vec3>& last) const;
+    float turned_by(const std::vector<Joints>& now) const;
+    float arms_fault_in(std::size_t frame) const;
     float worst_acceleration(const std::vector<Joints>& joints) const;
 
     PassRun& run_;
+    ArmDepths* depths_;
     std::vector<const LimbPlan*> limbs_;
     std::vector<FootTrack> feet_;
     std::vector<Joints> turned_;  // frame after frame, all limbs

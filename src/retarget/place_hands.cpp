@@ -211,7 +211,7 @@ class HandHolder {
         for (int round = 0; round < k_rounds && clearer != nullptr; ++round) {
             bring(clearer);
             const std::vector<Vec3> before = middles();
-            if (clearer->clear() <= 0.0f) break;
+            if (!clearer->clear()) break;
             const std::vector<Vec3> after = middles();
             // Both middles together moved by half of what either hand did.
             for (std::size_t f = 0; f < push_.size(); ++f)

@@ -15,7 +15,7 @@
 namespace dendraxis::detail {
 namespace {
 
-constexpr float k_unseen = 0.004f;       // of the leg's length: so far off no one sees
+constexpr float k_unseen_gap = 0.004f;       // of the leg's length: so far off no one sees
 constexpr float k_stands_tilted = 0.7f;  // radians: so far a foot that stands may be tilted
 constexpr float k_kneels = 1.2f;         // radians: a foot tilted so far kneels or lies
 constexpr float k_level = 0.15f;         // radians: a foot tilted no farther stands on its whole sole
@@ -168,7 +168,7 @@ class FootTilter {
         if (stands == 0.0f || tilt.angle < 1e-3f) return 0.0f;
         const float over = (foot.height[frame] - foot.level[frame]) / leg.source_length;
         const float lands = 1.0f - smoother_step((over - k_lands) / (k_swings - k_lands));
-        const float unseen = k_unseen * leg.target_length;
+        const float unseen = k_unseen_gap * leg.target_length;
         const float height = std::max(0.0f, run_.plan.leg_ratio * foot.height[frame]);
         // In the air too high is no fault, and too low is only what goes through the floor.
         const auto off = [&](float share) {

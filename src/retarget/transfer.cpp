@@ -121,7 +121,8 @@ constexpr float k_soft_clear_seconds = 0.4f;  // if that would jerk it
 // The passes that correct what turning leaves over, each only if it mends more than it harms.
 void run_passes(PassRun& run) {
     const PairingSettings& settings = run.plan.pairing.settings;
-    PassGuard guard(run);
+    ArmDepths depths(run);
+    PassGuard guard(run, settings.clearance ? &depths : nullptr);
     if (settings.feet) {
         const auto hold = [&](FeetBy by) {
             const auto as_carried = [&run, by] {
@@ -144,8 +145,8 @@ void run_passes(PassRun& run) {
     if (settings.clearance) {
         const auto clear = [&](float ease) {
             return guard.run(PassGuard::k_clear_price, [&] {
-                clearer.emplace(run, ease);
-                return clearer->clear();
+                clearer.emplace(run, depths, ease).clear();
+                return 0.0f;
             });
         };
         if (!clear(k_clear_seconds)) clear(k_soft_clear_seconds);
