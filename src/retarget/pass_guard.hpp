@@ -24,7 +24,7 @@ class PassGuard {
     /// or a leg that jerks.
     static constexpr Price k_feet_price{0.23f, 0.05f};
     static constexpr Price k_arms_price{0.21f, 0.15f};
-    static constexpr Price k_clear_price{0.15f, 0.15f};
+    static constexpr Price k_clear_price{0.45f, 0.45f};
 
     /// Returns how much nearer hands are to where they belong, a mean over all frames in lengths of the arm;
     /// less what it costs beyond what is measured here. What it mended of feet and of arms in the body is

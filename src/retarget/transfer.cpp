@@ -151,9 +151,12 @@ void run_passes(PassRun& run) {
         };
         if (!clear(k_clear_seconds)) clear(k_soft_clear_seconds);
     }
-    if (settings.hands)
-        guard.run(PassGuard::k_arms_price,
-                  [&] { return keep_hands_together(run, clearer ? &*clearer : nullptr); });
+    if (settings.hands) {
+        ArmClearer* const apart = clearer ? &*clearer : nullptr;
+        const auto together = [&] { return keep_hands_together(run, apart, false); };
+        const auto out_at_last = [&] { return keep_hands_together(run, apart, apart != nullptr); };
+        guard.run_best(PassGuard::k_arms_price, std::array<PassGuard::Pass, 2>{together, out_at_last});
+    }
     if (settings.ranges) keep_in_ranges(run);
 }
 
