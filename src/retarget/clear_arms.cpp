@@ -7,12 +7,24 @@
 
 #include <dendraxis/base/rotation.hpp>
 
+#include <limits>
+
 namespace dendraxis::detail {
 namespace {
 
 constexpr int k_rounds = 3;             // turn, smooth, look again
 constexpr int k_tries = 6;              // of the least turn in a frame
 constexpr float k_least_lever = 0.3f;   // of how far a ball is from the shoulder
+
+constexpr int k_swings = 12;
+constexpr float k_swing_step = 0.1f;      // radians
+constexpr float k_farthest_swing = 1.6f;
+constexpr int k_halvings = 4;
+const float k_steady_seconds = getenv("KS") ? atof(getenv("KS")) : 0.2f;
+
+float square_of(float value) {
+    return value * value;
+}
 
 }  // namespace
 
@@ -49,11 +61,73 @@ ArmClearer::Relief ArmClearer::least_relief(std::size_t arm, std::size_t frame) 
     return relief;
 }
 
+// Swings of the arm about its shoulder, a circle of directions, each as far as it must go.
+void ArmClearer::add_swings(std::size_t arm, std::size_t frame, std::vector<Relief>& reliefs) const {
+    const Vec3 shoulder = head_of(run_.plan.arms[arm].target.bones[0], run_.model);
+    const std::array<Vec3, k_arm_probes> balls = depths_.balls(arm, run_.model);
+    const Vec3 along = (balls[depths_.deepest(arm, frame, balls).probe] - shoulder).normalized();
+    const Vec3 aside = along.unitOrthogonal();
+    const auto is_clear = [&](const Vec3& axis, float angle) {
+        const Quat turn(Eigen::AngleAxisf(angle, axis));
+        std::array<Vec3, k_arm_probes> turned;
+        for (std::size_t k = 0; k < k_arm_probes; ++k) turned[k] = shoulder + turn * (balls[k] - shoulder);
+        return depths_.deepest(arm, frame, turned).depth <= 0.0f;
+    };
+    for (int direction = 0; direction < k_swings; ++direction) {
+        const float around = 2.0f * k_pi * static_cast<float>(direction) / static_cast<float>(k_swings);
+        const Vec3 axis = Eigen::AngleAxisf(around, along) * aside;
+        float angle = k_swing_step;
+        while (angle < k_farthest_swing && !is_clear(axis, angle)) angle += k_swing_step;
+        if (angle >= k_farthest_swing) continue;
+        float too_small = angle - k_swing_step;
+        for (int i = 0; i < k_halvings; ++i) {
+            const float middle = 0.5f * (too_small + angle);
+            (is_clear(axis, middle) ? angle : too_small) = middle;
+        }
+        reliefs.push_back({angle * axis, Vec3::Zero()});
+    }
+}
+
+// Of what each frame may do, what stays small and changes little from frame to frame (Viterbi's algorithm).
+std::vector<ArmClearer::Relief> ArmClearer::steadiest(std::size_t arm,
+                                                      const std::vector<std::vector<Relief>>& choices) const {
+    const float steadiness = square_of(run_.frames_in(k_steady_seconds));
+    const float per_length = 1.0f / run_.plan.arms[arm].target_length;
+    const auto distance = [&](const Relief& a, const Relief& b) {
+        return (a.turn - b.turn).squaredNorm() + square_of(per_length) * (a.shift - b.shift).squaredNorm();
+    };
+    std::vector<std::vector<float>> costs(choices.size());
+    std::vector<std::vector<std::size_t>> before(choices.size());
+    for (std::size_t f = 0; f < choices.size(); ++f) {
+        for (const Relief& relief : choices[f]) {
+            float least = f == 0 ? 0.0f : std::numeric_limits<float>::max();
+            std::size_t from = 0;
+            for (std::size_t k = 0; f > 0 && k < choices[f - 1].size(); ++k) {
+                const float cost = costs[f - 1][k] + steadiness * distance(relief, choices[f - 1][k]);
+                if (cost < least) {
+                    least = cost;
+                    from = k;
+                }
+            }
+            costs[f].push_back(least + distance(relief, Relief{}));
+            before[f].push_back(from);
+        }
+    }
+    std::vector<Relief> path(choices.size());
+    if (choices.empty()) return path;
+    const std::vector<float>& last = costs.back();
+    auto k = static_cast<std::size_t>(std::min_element(last.begin(), last.end()) - last.begin());
+    for (std::size_t f = choices.size(); f-- > 0;) {
+        path[f] = choices[f][k];
+        k = before[f][k];
+    }
+    return path;
+}
+
 bool ArmClearer::clear_once() {
     const std::size_t arms = run_.plan.arms.size();
-    const std::vector<Vec3> none(run_.frames(), Vec3::Zero());
-    std::vector<std::vector<Vec3>> turns(arms, none);
-    std::vector<std::vector<Vec3>> shifts(arms, none);
+    std::vector<std::vector<std::vector<Relief>>> choices(arms);
+    for (auto& of_arm : choices) of_arm.assign(run_.frames(), {Relief{}});
     for (std::size_t f = 0; f < run_.frames(); ++f) {
         if (clear_[f] != 0) continue;
         clear_[f] = 1;
@@ -61,8 +135,17 @@ bool ArmClearer::clear_once() {
         depths_.place(run_.model);
         for (std::size_t i = 0; i < arms; ++i) {
             const Relief relief = least_relief(i, f);
-            turns[i][f] = relief.turn;
-            shifts[i][f] = relief.shift;
+            if (relief.turn.isZero() && relief.shift.isZero()) continue;
+            choices[i][f] = {relief};
+            if (!getenv("NOSW")) add_swings(i, f, choices[i][f]);
+        }
+    }
+    std::vector<std::vector<Vec3>> turns(arms);
+    std::vector<std::vector<Vec3>> shifts(arms);
+    for (std::size_t i = 0; i < arms; ++i) {
+        for (const Relief& relief : steadiest(i, choices[i])) {
+            turns[i].push_back(relief.turn);
+            shifts[i].push_back(relief.shift);
         }
     }
     const auto any = [](const std::vector<Vec3>& values) {

@@ -25,6 +25,8 @@ class ArmClearer {
     };
 
     Relief least_relief(std::size_t arm, std::size_t frame) const;
+    void add_swings(std::size_t arm, std::size_t frame, std::vector<Relief>& reliefs) const;
+    std::vector<Relief> steadiest(std::size_t arm, const std::vector<std::vector<Relief>>& choices) const;
     bool clear_once();
     void turn_arm(std::size_t arm, const std::vector<Vec3>& turns);
     void shift_hand(std::size_t arm, const std::vector<Vec3>& shifts);

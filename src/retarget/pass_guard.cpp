@@ -11,7 +11,6 @@ namespace {
 constexpr float k_unseen_acceleration = 0.3f;  // heights a second squared: the source may be as good as still
 constexpr float k_easy_jerk = 1.3f;            // times the source's: what nobody sees
 constexpr float k_float_counts = 0.7f;         // a heel over the floor is seen less than one in it
-constexpr float k_body_counts = 3.0f;          // an arm in the body is seen before a hand that is elsewhere
 constexpr float k_slide_counts = 0.2f;         // seconds: lengths a second as lengths
 
 float square(float value) {
@@ -68,7 +67,7 @@ bool PassGuard::run_best(const Price& price, std::span<const Pass> passes) {
         run_.attach_all();
         const Figures after = measure();
         const float gain =
-            mended + now_.feet - after.feet + k_body_counts * (now_.arms - after.arms) - harm(after, price);
+            mended + now_.feet - after.feet + price.body * (now_.arms - after.arms) - harm(after, price);
         if (gain <= most) continue;
         most = gain;
         figures = after;

@@ -19,12 +19,13 @@ class PassGuard {
     struct Price {
         float direction;  // for each radian that limbs turn
         float jerk;       // for each time the source's worst acceleration beyond what nobody sees
+        float body;       // for each length of an arm that arms are in the body
     };
-    /// What stands on a floor, and an arm in the body, is seen before an arm that points a little elsewhere
-    /// or a leg that jerks.
-    static constexpr Price k_feet_price{0.23f, 0.05f};
-    static constexpr Price k_arms_price{0.21f, 0.15f};
-    static constexpr Price k_clear_price{0.45f, 0.45f};
+    /// What stands on a floor, and an arm in the body, is seen before an arm that points a little elsewhere,
+    /// a hand that is not where it was or a leg that jerks. While feet are held, arms are yet to be cleared.
+    static constexpr Price k_feet_price{0.23f, 0.05f, 0.0f};
+    static constexpr Price k_arms_price{0.21f, 0.15f, 3.0f};
+    static constexpr Price k_clear_price{0.45f, 0.45f, 3.0f};
 
     /// Returns how much nearer hands are to where they belong, a mean over all frames in lengths of the arm;
     /// less what it costs beyond what is measured here. What it mended of feet and of arms in the body is
