@@ -1,7 +1,9 @@
 // Own method. Balls along forearm and hand against the solids of trunk, head and legs: what lies deeper than
-// the source's own is turned out about the shoulder, by the least turn that does it. Where the way out is
-// along the arm (a hand on a thigh) the hand is moved and the elbow bends. Both are widened and smoothed over
-// time, so that the arm goes around the body instead of jumping off it.
+// the source's own is turned out about the shoulder. Where the way out is along the arm (a hand on a thigh)
+// the hand is moved and the elbow bends. There are several ways out: a circle of swings, and the least turn
+// from ball to ball. Of those each frame takes one such that all stay small and change little from frame to
+// frame (A. J. Viterbi, 1967), so that the arm passes the body on one side. That is widened and smoothed over
+// time.
 #include "clear_arms.hpp"
 #include "smoothing.hpp"
 
@@ -12,15 +14,14 @@
 namespace dendraxis::detail {
 namespace {
 
-constexpr int k_rounds = 3;             // turn, smooth, look again
-constexpr int k_tries = 6;              // of the least turn in a frame
-constexpr float k_least_lever = 0.3f;   // of how far a ball is from the shoulder
-
-constexpr int k_swings = 12;
+constexpr int k_rounds = 3;               // turn, smooth, look again
+constexpr int k_tries = 6;                // from ball to ball in a frame
+constexpr float k_least_lever = 0.3f;     // of how far a ball is from the shoulder
+constexpr int k_swings = 12;              // directions
 constexpr float k_swing_step = 0.1f;      // radians
-constexpr float k_farthest_swing = 1.6f;
-constexpr int k_halvings = 4;
-const float k_steady_seconds = getenv("KS") ? atof(getenv("KS")) : 0.2f;
+constexpr float k_farthest_swing = 1.6f;  // radians
+constexpr int k_halvings = 4;             // of the last step
+constexpr float k_steady_seconds = 0.2f;  // in which a relief of some size may change by as much
 
 float square_of(float value) {
     return value * value;
@@ -37,8 +38,8 @@ bool ArmClearer::clear() {
     return true;
 }
 
-// Brings the deepest ball out, then the next, until all are.
-ArmClearer::Relief ArmClearer::least_relief(std::size_t arm, std::size_t frame) const {
+// Brings the deepest ball out, then the next, until all are; nothing: none is in the body.
+ArmClearer::Relief ArmClearer::from_ball_to_ball(std::size_t arm, std::size_t frame) const {
     const Vec3 shoulder = head_of(run_.plan.arms[arm].target.bones[0], run_.model);
     std::array<Vec3, k_arm_probes> balls = depths_.balls(arm, run_.model);
     Quat turned = Quat::Identity();
@@ -62,7 +63,7 @@ ArmClearer::Relief ArmClearer::least_relief(std::size_t arm, std::size_t frame) 
 }
 
 // Swings of the arm about its shoulder, a circle of directions, each as far as it must go.
-void ArmClearer::add_swings(std::size_t arm, std::size_t frame, std::vector<Relief>& reliefs) const {
+void ArmClearer::add_swings(std::size_t arm, std::size_t frame, Choices& choices) const {
     const Vec3 shoulder = head_of(run_.plan.arms[arm].target.bones[0], run_.model);
     const std::array<Vec3, k_arm_probes> balls = depths_.balls(arm, run_.model);
     const Vec3 along = (balls[depths_.deepest(arm, frame, balls).probe] - shoulder).normalized();
@@ -84,13 +85,13 @@ void ArmClearer::add_swings(std::size_t arm, std::size_t frame, std::vector<Reli
             const float middle = 0.5f * (too_small + angle);
             (is_clear(axis, middle) ? angle : too_small) = middle;
         }
-        reliefs.push_back({angle * axis, Vec3::Zero()});
+        choices.push_back({angle * axis, Vec3::Zero()});
     }
 }
 
-// Of what each frame may do, what stays small and changes little from frame to frame (Viterbi's algorithm).
+// The choices of all frames whose squares and changes, squared, sum up to least.
 std::vector<ArmClearer::Relief> ArmClearer::steadiest(std::size_t arm,
-                                                      const std::vector<std::vector<Relief>>& choices) const {
+                                                      const std::vector<Choices>& choices) const {
     const float steadiness = square_of(run_.frames_in(k_steady_seconds));
     const float per_length = 1.0f / run_.plan.arms[arm].target_length;
     const auto distance = [&](const Relief& a, const Relief& b) {
@@ -124,38 +125,41 @@ std::vector<ArmClearer::Relief> ArmClearer::steadiest(std::size_t arm,
     return path;
 }
 
-bool ArmClearer::clear_once() {
+// By arm and frame what brings the arm out; where nothing must, nothing.
+std::vector<std::vector<ArmClearer::Choices>> ArmClearer::find_reliefs() {
     const std::size_t arms = run_.plan.arms.size();
-    std::vector<std::vector<std::vector<Relief>>> choices(arms);
-    for (auto& of_arm : choices) of_arm.assign(run_.frames(), {Relief{}});
+    std::vector<std::vector<Choices>> choices(arms, std::vector<Choices>(run_.frames(), {Relief{}}));
     for (std::size_t f = 0; f < run_.frames(); ++f) {
         if (clear_[f] != 0) continue;
         clear_[f] = 1;
         run_.pose(f);
         depths_.place(run_.model);
         for (std::size_t i = 0; i < arms; ++i) {
-            const Relief relief = least_relief(i, f);
+            const Relief relief = from_ball_to_ball(i, f);
             if (relief.turn.isZero() && relief.shift.isZero()) continue;
             choices[i][f] = {relief};
-            if (!getenv("NOSW")) add_swings(i, f, choices[i][f]);
+            add_swings(i, f, choices[i][f]);
         }
     }
-    std::vector<std::vector<Vec3>> turns(arms);
-    std::vector<std::vector<Vec3>> shifts(arms);
-    for (std::size_t i = 0; i < arms; ++i) {
-        for (const Relief& relief : steadiest(i, choices[i])) {
-            turns[i].push_back(relief.turn);
-            shifts[i].push_back(relief.shift);
-        }
-    }
+    return choices;
+}
+
+bool ArmClearer::clear_once() {
+    const std::vector<std::vector<Choices>> choices = find_reliefs();
     const auto any = [](const std::vector<Vec3>& values) {
         return std::any_of(values.begin(), values.end(), [](const Vec3& value) { return !value.isZero(); });
     };
     bool moved = false;
-    for (std::size_t i = 0; i < arms; ++i) {
-        if (any(turns[i])) turn_arm(i, turns[i]);
-        if (any(shifts[i])) shift_hand(i, shifts[i]);
-        moved = moved || any(turns[i]) || any(shifts[i]);
+    for (std::size_t i = 0; i < choices.size(); ++i) {
+        std::vector<Vec3> turns;
+        std::vector<Vec3> shifts;
+        for (const Relief& relief : steadiest(i, choices[i])) {
+            turns.push_back(relief.turn);
+            shifts.push_back(relief.shift);
+        }
+        if (any(turns)) turn_arm(i, turns);
+        if (any(shifts)) shift_hand(i, shifts);
+        moved = moved || any(turns) || any(shifts);
     }
     return moved;
 }

@@ -24,9 +24,12 @@ class ArmClearer {
         Vec3 shift = Vec3::Zero();
     };
 
-    Relief least_relief(std::size_t arm, std::size_t frame) const;
-    void add_swings(std::size_t arm, std::size_t frame, std::vector<Relief>& reliefs) const;
-    std::vector<Relief> steadiest(std::size_t arm, const std::vector<std::vector<Relief>>& choices) const;
+    using Choices = std::vector<Relief>;  // of one frame
+
+    Relief from_ball_to_ball(std::size_t arm, std::size_t frame) const;
+    void add_swings(std::size_t arm, std::size_t frame, Choices& choices) const;
+    std::vector<std::vector<Choices>> find_reliefs();
+    std::vector<Relief> steadiest(std::size_t arm, const std::vector<Choices>& choices) const;
     bool clear_once();
     void turn_arm(std::size_t arm, const std::vector<Vec3>& turns);
     void shift_hand(std::size_t arm, const std::vector<Vec3>& shifts);

@@ -114,7 +114,7 @@ PassGuard::Figures PassGuard::measure() {
     const auto mean_of = [](float sum, std::size_t count) {
         return sum / static_cast<float>(std::max<std::size_t>(count, 1));
     };
-    figures.direction = turned_by(now);
+    measure_turns(now, figures);
     figures.feet = std::sqrt(mean_of(figures.feet, (run_.end() - run_.first) * run_.plan.legs.size()));
     figures.arms = std::sqrt(mean_of(figures.arms, (run_.end() - run_.first) * run_.plan.arms.size()));
     const float unseen = k_unseen_acceleration * run_.plan.pairing.target.height /
@@ -123,28 +123,25 @@ PassGuard::Figures PassGuard::measure() {
     return figures;
 }
 
-// Legs by their mean over all limbs, since small changes stand against small faults; arms by the root of the
-// mean square, since one that is flung out is seen before many that point a little elsewhere.
-float PassGuard::turned_by(const std::vector<Joints>& now) const {
-    float legs = 0.0f;
-    float arms = 0.0f;
+void PassGuard::measure_turns(const std::vector<Joints>& now, Figures& figures) const {
     for (std::size_t i = 0; i < now.size(); ++i) {
         const bool is_leg = i % limbs_.size() < run_.plan.legs.size();
         for (std::size_t k = 0; k < 2; ++k) {
             const float turned = angle(now[i][k + 1] - now[i][k], turned_[i][k + 1] - turned_[i][k]);
-            if (is_leg) legs += turned;
-            if (!is_leg) arms += square(turned);
+            if (is_leg) figures.legs_turned += turned;
+            if (!is_leg) figures.arms_turned += square(turned);
         }
     }
     const auto frames = static_cast<float>(run_.end() - run_.first);
-    const auto all = std::max(1.0f, 2.0f * static_cast<float>(now.size()));
-    const auto of_arms = std::max(1.0f, 2.0f * frames * static_cast<float>(run_.plan.arms.size()));
-    return legs / all + std::sqrt(arms / of_arms);
+    figures.legs_turned /= std::max(1.0f, 2.0f * static_cast<float>(now.size()));
+    figures.arms_turned /= std::max(1.0f, 2.0f * frames * static_cast<float>(run_.plan.arms.size()));
 }
 
 float PassGuard::harm(const Figures& after, const Price& price) const {
     const float jerk = std::max(0.0f, after.jerk - std::max(now_.jerk, k_easy_jerk));
-    return price.direction * std::max(0.0f, after.direction - now_.direction) + price.jerk * jerk;
+    const float turned = std::max(0.0f, after.legs_turned - now_.legs_turned) +
+                         std::max(0.0f, after.arms_turned - now_.arms_turned);
+    return price.turned * turned + price.jerk * jerk;
 }
 
 // Of one frame, the sum over arms of squares.

@@ -17,15 +17,15 @@ class PassGuard {
 
     /// Lengths of a limb that must be mended for what a pass harms.
     struct Price {
-        float direction;  // for each radian that limbs turn
-        float jerk;       // for each time the source's worst acceleration beyond what nobody sees
-        float body;       // for each length of an arm that arms are in the body
+        float turned;  // for what limbs turned, as measured below
+        float jerk;    // for each time the source's worst acceleration beyond what nobody sees
+        float body;    // for each length of an arm that arms are in the body
     };
     /// What stands on a floor, and an arm in the body, is seen before an arm that points a little elsewhere,
     /// a hand that is not where it was or a leg that jerks. While feet are held, arms are yet to be cleared.
     static constexpr Price k_feet_price{0.23f, 0.05f, 0.0f};
-    static constexpr Price k_arms_price{0.21f, 0.15f, 3.0f};
-    static constexpr Price k_clear_price{0.45f, 0.45f, 3.0f};
+    static constexpr Price k_arms_price{0.7f, 0.15f, 3.0f};
+    static constexpr Price k_clear_price{1.5f, 0.45f, 3.0f};
 
     /// Returns how much nearer hands are to where they belong, a mean over all frames in lengths of the arm;
     /// less what it costs beyond what is measured here. What it mended of feet and of arms in the body is
@@ -45,8 +45,12 @@ class PassGuard {
         float feet = 0.0f;  // how far standing feet are from the height that they should have, how far
                             // they slide and how deep any foot is, beyond the source's; lengths of the leg
         float arms = 0.0f;  // how deep arms are in the body, beyond the source's; lengths of the arm
-        float direction = 0.0f;  // radians: how far limbs point from where turning alone had them
-        float jerk = 0.0f;       // the worst acceleration of their joints over the source's in proportion
+        // How far limbs point from where turning alone had them. Of legs radians, a mean over all limbs:
+        // small turns stand against small faults. Of arms square radians, a mean over arms: one that is flung
+        // out is seen before many that point a little elsewhere.
+        float legs_turned = 0.0f;
+        float arms_turned = 0.0f;
+        float jerk = 0.0f;  // the worst acceleration of their joints over the source's in proportion
     };
     using Joints = std::array<Vec3, 3>;
 
@@ -54,7 +58,7 @@ class PassGuard {
     float harm(const Figures& after, const Price& price) const;  // in lengths of a limb
     void read_joints(std::vector<Joints>& joints) const;         // of the pose in `take_.model`
     float feet_fault_in(std::size_t frame, std::vector<Vec3>& last) const;
-    float turned_by(const std::vector<Joints>& now) const;
+    void measure_turns(const std::vector<Joints>& now, Figures& figures) const;
     float arms_fault_in(std::size_t frame) const;
     float worst_acceleration(const std::vector<Joints>& joints) const;
 

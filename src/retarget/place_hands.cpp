@@ -333,7 +333,8 @@ float keep_hands_together(PassRun& run, ArmClearer* clearer, bool clear_last) {
         const float arm_length = 0.5f * (plan.arms[i].source_length + plan.arms[other].source_length);
         const std::vector<FrameSpan> spans = grips(run, source[i], source[other], arm_length);
         if (!spans.empty())
-            moved += HandHolder(run, source, i, other, spans).hold(clearer, clear_last) / plan.arms[i].target_length;
+            moved += HandHolder(run, source, i, other, spans).hold(clearer, clear_last) /
+                     plan.arms[i].target_length;
     }
     return moved / static_cast<float>(plan.arms.size() * run.frames());
 }
