@@ -66,8 +66,11 @@ ArmClearer::Relief ArmClearer::from_ball_to_ball(std::size_t arm, std::size_t fr
 void ArmClearer::add_swings(std::size_t arm, std::size_t frame, Choices& choices) const {
     const Vec3 shoulder = head_of(run_.plan.arms[arm].target.bones[0], run_.model);
     const std::array<Vec3, k_arm_probes> balls = depths_.balls(arm, run_.model);
-    const Vec3 along = (balls[depths_.deepest(arm, frame, balls).probe] - shoulder).normalized();
-    const Vec3 aside = along.unitOrthogonal();
+    const auto [depth, probe, outward] = depths_.deepest(arm, frame, balls);
+    const Vec3 along = (balls[probe] - shoulder).normalized();
+    // The first swing is straight out.
+    Vec3 out = along.cross(outward);
+    out = out.norm() > 1e-3f ? out.normalized() : along.unitOrthogonal();
     const auto is_clear = [&](const Vec3& axis, float angle) {
         const Quat turn(Eigen::AngleAxisf(angle, axis));
         std::array<Vec3, k_arm_probes> turned;
@@ -76,7 +79,7 @@ void ArmClearer::add_swings(std::size_t arm, std::size_t frame, Choices& choices
     };
     for (int direction = 0; direction < k_swings; ++direction) {
         const float around = 2.0f * k_pi * static_cast<float>(direction) / static_cast<float>(k_swings);
-        const Vec3 axis = Eigen::AngleAxisf(around, along) * aside;
+        const Vec3 axis = Eigen::AngleAxisf(around, along) * out;
         float angle = k_swing_step;
         while (angle < k_farthest_swing && !is_clear(axis, angle)) angle += k_swing_step;
         if (angle >= k_farthest_swing) continue;

@@ -342,7 +342,7 @@ TEST_CASE("hands are not kept together where a wide body between them would whip
         const Pairing pairing = pair(workshop::diver_chart(), chart(crowd::make_body(number).character));
         const ClipReview review = review_clip(pairing, rope, Transfer(pairing).apply(rope));
         CHECK(review["pops"].value == 0.0f);
-        CHECK(review["direction_error_deg"].value < 30.0f);
+        CHECK(review["direction_error_deg"].value < 45.0f);
     }
 }
 
