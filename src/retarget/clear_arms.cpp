@@ -29,8 +29,8 @@ float square_of(float value) {
 
 }  // namespace
 
-ArmClearer::ArmClearer(PassRun& run, ArmDepths& depths, float ease)
-    : run_(run), depths_(depths), ease_(ease), clear_(run.frames(), 0) {}
+ArmClearer::ArmClearer(PassRun& run, ArmDepths& depths, WaysOut ways, float ease)
+    : run_(run), depths_(depths), ways_(ways), ease_(ease), clear_(run.frames(), 0) {}
 
 bool ArmClearer::clear() {
     if (run_.plan.arms.empty() || !clear_once()) return false;
@@ -141,7 +141,7 @@ std::vector<std::vector<ArmClearer::Choices>> ArmClearer::find_reliefs() {
             const Relief relief = from_ball_to_ball(i, f);
             if (relief.turn.isZero() && relief.shift.isZero()) continue;
             choices[i][f] = {relief};
-            add_swings(i, f, choices[i][f]);
+            if (ways_ == WaysOut::any) add_swings(i, f, choices[i][f]);
         }
     }
     return choices;

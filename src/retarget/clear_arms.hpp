@@ -5,11 +5,14 @@
 
 namespace dendraxis::detail {
 
+/// Where an arm may go to come out of the body: straight out from ball to ball, or also to any other side.
+enum class WaysOut { straight, any };
+
 /// Remembers which frames are clear, so that looking again costs only what was moved since.
 class ArmClearer {
  public:
     /// Arms begin to turn `ease` seconds before they must.
-    ArmClearer(PassRun& run, ArmDepths& depths, float ease);
+    ArmClearer(PassRun& run, ArmDepths& depths, WaysOut ways, float ease);
 
     /// Turns arms out of the body where they are deeper in it than the source's. Returns false if none had to
     /// be turned.
@@ -37,6 +40,7 @@ class ArmClearer {
 
     PassRun& run_;
     ArmDepths& depths_;
+    WaysOut ways_;
     float ease_;
     std::vector<char> clear_;  // by frame
 };

@@ -119,8 +119,8 @@ void raise_hips(PassRun& run, std::size_t frame, float by);
 /// Returns how far hands were moved to where they belong, a mean over frames and arms in lengths of the arm.
 float place_hands(PassRun& run);
 /// With a `clearer` hands that hold one thing are kept out of the body together; where that does not do, each
-/// by itself if `clear_last`. Returns the same.
-float keep_hands_together(PassRun& run, ArmClearer* clearer, bool clear_last);
+/// by itself. Returns the same.
+float keep_hands_together(PassRun& run, ArmClearer* clearer);
 void keep_in_ranges(PassRun& run);
 
 }  // namespace dendraxis::detail

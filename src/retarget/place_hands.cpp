@@ -206,7 +206,7 @@ class HandHolder {
     }
 
     /// Returns how much nearer both hands are to where they belong, summed over the frames.
-    float hold(ArmClearer* clearer, bool clear_last) {
+    float hold(ArmClearer* clearer) {
         const float apart = apart_by();
         for (int round = 0; round < k_rounds && clearer != nullptr; ++round) {
             bring(clearer);
@@ -218,7 +218,7 @@ class HandHolder {
                 push_[f] += 2.0f * weights_[f] * (after[f] - before[f]);
         }
         bring(clearer);
-        if (clear_last) clearer->clear();
+        if (clearer != nullptr) clearer->clear();
         return apart - apart_by();
     }
 
@@ -319,7 +319,7 @@ float place_hands(PassRun& run) {
     return moved / static_cast<float>(plan.arms.size() * run.frames());
 }
 
-float keep_hands_together(PassRun& run, ArmClearer* clearer, bool clear_last) {
+float keep_hands_together(PassRun& run, ArmClearer* clearer) {
     const PassPlan& plan = run.plan;
     if (plan.arms.size() < 2 || run.frames() == 0) return 0.0f;
     float moved = 0.0f;
@@ -333,8 +333,7 @@ float keep_hands_together(PassRun& run, ArmClearer* clearer, bool clear_last) {
         const float arm_length = 0.5f * (plan.arms[i].source_length + plan.arms[other].source_length);
         const std::vector<FrameSpan> spans = grips(run, source[i], source[other], arm_length);
         if (!spans.empty())
-            moved += HandHolder(run, source, i, other, spans).hold(clearer, clear_last) /
-                     plan.arms[i].target_length;
+            moved += HandHolder(run, source, i, other, spans).hold(clearer) / plan.arms[i].target_length;
     }
     return moved / static_cast<float>(plan.arms.size() * run.frames());
 }

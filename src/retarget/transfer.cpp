@@ -118,6 +118,13 @@ bool may_lean(const Pairing& pairing) {
 constexpr float k_clear_seconds = 0.2f;       // in which an arm goes around the body
 constexpr float k_soft_clear_seconds = 0.4f;  // if that would jerk it
 
+// Runs a pass that takes arms out of the body straight, and to any side, and keeps the better result.
+template <typename Pass>
+bool run_both_ways(PassGuard& guard, const PassGuard::Price& price, const Pass& pass) {
+    return guard.run_best(price, std::array<PassGuard::Pass, 2>{[&] { return pass(WaysOut::straight); },
+                                                                [&] { return pass(WaysOut::any); }});
+}
+
 // The passes that correct what turning leaves over, each only if it mends more than it harms.
 void run_passes(PassRun& run) {
     const PairingSettings& settings = run.plan.pairing.settings;
@@ -141,21 +148,22 @@ void run_passes(PassRun& run) {
         stand_on_stiff_legs(run);
     }
     guard.run(PassGuard::k_arms_price, [&] { return place_hands(run); });
-    std::optional<ArmClearer> clearer;
+    float ease = k_clear_seconds;
     if (settings.clearance) {
-        const auto clear = [&](float ease) {
-            return guard.run(PassGuard::k_clear_price, [&] {
-                clearer.emplace(run, depths, ease).clear();
-                return 0.0f;
-            });
+        const auto clear = [&](WaysOut ways) {
+            ArmClearer(run, depths, ways, ease).clear();
+            return 0.0f;
         };
-        if (!clear(k_clear_seconds)) clear(k_soft_clear_seconds);
+        if (!run_both_ways(guard, PassGuard::k_clear_price, clear)) {
+            ease = k_soft_clear_seconds;
+            run_both_ways(guard, PassGuard::k_clear_price, clear);
+        }
     }
     if (settings.hands) {
-        ArmClearer* const apart = clearer ? &*clearer : nullptr;
-        const auto together = [&] { return keep_hands_together(run, apart, false); };
-        const auto out_at_last = [&] { return keep_hands_together(run, apart, apart != nullptr); };
-        guard.run_best(PassGuard::k_arms_price, std::array<PassGuard::Pass, 2>{together, out_at_last});
+        run_both_ways(guard, PassGuard::k_arms_price, [&](WaysOut ways) {
+            ArmClearer clearer(run, depths, ways, ease);
+            return keep_hands_together(run, settings.clearance ? &clearer : nullptr);
+        });
     }
     if (settings.ranges) keep_in_ranges(run);
 }
