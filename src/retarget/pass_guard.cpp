@@ -10,6 +10,7 @@ namespace {
 
 constexpr float k_unseen_acceleration = 0.3f;  // heights a second squared: the source may be as good as still
 constexpr float k_easy_jerk = 1.3f;            // times the source's: what nobody sees
+constexpr float k_unseen_depth = 1e-4f;        // of the arm's length
 constexpr float k_float_counts = 0.7f;         // a heel over the floor is seen less than one in it
 constexpr float k_slide_counts = 0.2f;         // seconds: lengths a second as lengths
 
@@ -72,6 +73,8 @@ bool PassGuard::run_best(const Price& price, std::span<const Pass> passes) {
         most = gain;
         figures = after;
         best.swap(poses);
+        const bool is_easy = after.jerk <= std::max(now_.jerk, k_easy_jerk);
+        if (price.body > 0.0f && after.arms < k_unseen_depth && is_easy) break;
     }
     if (best.empty()) {
         poses = std::move(before);

@@ -35,8 +35,9 @@ class PassGuard {
     /// Runs `pass`. Takes it back and returns false if it harms more: limbs that point elsewhere, joints that
     /// jerk.
     bool run(const Price& price, const Pass& pass) { return run_best(price, {&pass, 1}); }
-    /// Runs each of `passes` on the same poses and keeps what the best of them did. Returns false if all harm
-    /// more than they mend.
+    /// Runs each of `passes` on the same poses and keeps what the best of them did. Of arms the first that
+    /// leaves none in the body and jerks nothing is good enough. Returns false if all harm more than they
+    /// mend.
     bool run_best(const Price& price, std::span<const Pass> passes);
 
  private:
