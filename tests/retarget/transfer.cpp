@@ -1,3 +1,4 @@
+#include "crowd.hpp"
 #include "variants.hpp"
 #include "workshop.hpp"
 
@@ -105,6 +106,17 @@ TEST_CASE("motion that is not carried is told") {
     CHECK(has(findings, "retarget.scale-not-carried", "hand_right"));
     // A copy takes all of it.
     CHECK(lost_motion(pair(chart(diver), chart(diver)), clip).empty());
+}
+
+TEST_CASE("limbs whose bones do not hang on each other are not called left behind") {
+    crowd::Oddities odd;
+    odd.goals = true;
+    odd.many_roots = true;
+    const crowd::Body body = crowd::plain_body(1, crowd::Kind::biped, crowd::Names::good, odd);
+    const Chart apart = chart(body.character);
+    const Clip clip = Transfer(pair(workshop::diver_chart(), apart)).apply(workshop::diver().clip("stroll"));
+    CHECK_FALSE(
+        has(lost_motion(pair(apart, chart(workshop::deckhand())), clip), "retarget.bone-not-carried", ""));
 }
 
 TEST_CASE("what cannot be transferred is refused") {

@@ -1,6 +1,5 @@
 // Between different builds: the body goes where it goes, and limbs point where the source's point.
 #include "crowd.hpp"
-#include "gates.hpp"
 #include "sticks.hpp"
 #include "workshop.hpp"
 
@@ -333,41 +332,4 @@ TEST_CASE("feet that point straight backward at rest are not turned upside down"
         CHECK(least > 0.5f);
     }
     CHECK(bodies > 15);
-}
-
-TEST_CASE("hands are not kept together where a wide body between them would whip the arms") {
-    const Clip& rope = workshop::diver().clip("haul-rope");
-    for (const unsigned number : {700'025U, 700'050U, 700'149U, 700'169U, 700'181U}) {
-        CAPTURE(number);
-        const Pairing pairing = pair(workshop::diver_chart(), chart(crowd::make_body(number).character));
-        const ClipReview review = review_clip(pairing, rope, Transfer(pairing).apply(rope));
-        CHECK(review["pops"].value == 0.0f);
-        CHECK(review["direction_error_deg"].value < 45.0f);
-    }
-}
-
-TEST_CASE("arms come out of the body, whatever the hands hang on in the file") {
-    const Clip& crouch = workshop::diver().clip("crouch");
-    for (const bool goals : {false, true}) {
-        for (const unsigned number : {1u, 2u, 4u, 5u, 6u}) {
-            CAPTURE(goals);
-            CAPTURE(number);
-            crowd::Oddities odd;
-            odd.goals = goals;
-            const crowd::Body body = crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good, odd);
-            const Pairing pairing = pair(workshop::diver_chart(), chart(body.character));
-            const ClipReview review = review_clip(pairing, crouch, Transfer(pairing).apply(crouch));
-            workshop::check_gates(pairing, review, {"clipping_mm", "pops"});
-        }
-    }
-}
-
-TEST_CASE("a hand that goes through a knee in a crouch comes out") {
-    const Clip& crouch = workshop::diver().clip("crouch");
-    for (const unsigned number : {700'005U, 700'035U, 700'064U, 700'174U, 700'176U}) {
-        CAPTURE(number);
-        const Pairing pairing = pair(workshop::diver_chart(), chart(crowd::make_body(number).character));
-        const ClipReview review = review_clip(pairing, crouch, Transfer(pairing).apply(crouch));
-        workshop::check_gates(pairing, review, {"clipping_mm", "pops"});
-    }
 }
