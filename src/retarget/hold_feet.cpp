@@ -6,6 +6,7 @@
 #include "hips_shift.hpp"
 #include "pass_plan.hpp"
 #include "smoothing.hpp"
+#include "steady_bend.hpp"
 
 #include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -17,13 +18,14 @@ constexpr float k_bridge_seconds = 1.0f;  // contacts farther apart than this kn
 constexpr float k_settle_seconds = 0.25f;
 constexpr float k_flicker_seconds = 0.15f;
 constexpr float k_noise_seconds = 0.05f;
-constexpr float k_unseen_kink = 0.001f;        // of the leg's length: a kink that small is rounded
+constexpr float k_unseen_kink = 0.001f;   // of the leg's length: a kink that small is rounded
 constexpr float k_low_grain = 0.004f;     // of the leg's length: so much lower counts
 constexpr float k_still_grain = 0.03f;    // of the leg's length a second: so much slower counts as much
 constexpr float k_near = 0.05f;           // of the leg's length
 constexpr float k_near_counts = 0.1f;     // beside a foot that stands
 constexpr float k_full_stretch = 0.997f;  // of the leg's length
 constexpr float k_straight_from = 0.94f;  // likewise: from here to full length knees turn ever faster
+constexpr float k_bend_seconds = 0.1f;    // before and after, in which a straight knee bends alike
 constexpr float k_straight_slack = 0.003f;
 
 // One leg of the target before its feet are held; one entry a frame.
@@ -374,6 +376,12 @@ class FootHolder {
                 TwoBoneOptions options;
                 options.hint = run_.model[static_cast<std::size_t>(target_.hips)].rotation *
                                (hips_rest_.conjugate() * knees_);
+                const auto around = static_cast<std::size_t>(std::lround(run_.frames_in(k_bend_seconds)));
+                const Vec3 side = steady_bend(legs_[i].joints, f, around);
+                if (!side.isZero()) {
+                    options.bend = Bend::hint;
+                    options.hint = side;
+                }
                 const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};
                 const LimbTurns turns =
                     solve_two_bone(moved, spare_knee(i, moved, joints.end + corrections_[i][f]), options);

@@ -187,3 +187,16 @@ TEST_CASE("a beast that stands as good as still stands on all four feet") {
         workshop::check_gates(pairing, review, {"float_mm", "ground_depth_mm", "foot_slide_mm", "pops"});
     }
 }
+
+TEST_CASE("a foreleg that is straight for a frame bends as it does before and after") {
+    const Chart hound = chart(workshop::hound());
+    const Clip& trot = workshop::hound().clip("trot");
+    for (const unsigned number : {700'010U, 700'012U, 700'054U, 700'098U, 700'117U}) {
+        CAPTURE(number);
+        const Chart body = chart(crowd::make_body(number).character);
+        const Clip of_body = Transfer(pair(hound, body)).apply(trot);
+        const Pairing back = pair(body, hound);
+        const ClipReview review = review_clip(back, of_body, Transfer(back).apply(of_body));
+        workshop::check_gates(back, review, {"ground_depth_mm", "foot_slide_mm", "pops"});
+    }
+}
