@@ -9,9 +9,23 @@
 
 #include <doctest/doctest.h>
 
+#include <initializer_list>
 #include <utility>
 
 using namespace dendraxis;
+
+namespace {
+
+// The diver's clip, carried onto a body of the crowd.
+void check_on(unsigned number, const char* clip_name, std::initializer_list<const char*> measures) {
+    CAPTURE(number);
+    const Clip& clip = workshop::diver().clip(clip_name);
+    const Pairing pairing = pair(workshop::diver_chart(), chart(crowd::make_body(number).character));
+    const ClipReview review = review_clip(pairing, clip, Transfer(pairing).apply(clip));
+    workshop::check_gates(pairing, review, measures);
+}
+
+}  // namespace
 
 TEST_CASE("hands are not kept together where a wide body between them would whip the arms") {
     const Clip& rope = workshop::diver().clip("haul-rope");
@@ -41,32 +55,17 @@ TEST_CASE("arms come out of the body, whatever the hands hang on in the file") {
 }
 
 TEST_CASE("a hand that goes through a knee in a crouch comes out") {
-    const Clip& crouch = workshop::diver().clip("crouch");
-    for (const unsigned number : {700'005U, 700'035U, 700'055U, 700'064U, 700'174U, 700'176U, 710'164U}) {
-        CAPTURE(number);
-        const Pairing pairing = pair(workshop::diver_chart(), chart(crowd::make_body(number).character));
-        const ClipReview review = review_clip(pairing, crouch, Transfer(pairing).apply(crouch));
-        workshop::check_gates(pairing, review, {"clipping_mm", "pops"});
-    }
+    for (const unsigned number : {700'005U, 700'035U, 700'055U, 700'064U, 700'174U, 700'176U, 710'164U})
+        check_on(number, "crouch", {"clipping_mm", "pops"});
 }
 
 TEST_CASE("hands that hold one rope do not end in a wide body") {
-    const Clip& rope = workshop::diver().clip("haul-rope");
-    for (const unsigned number : {700'043U, 700'071U, 700'149U, 710'124U, 710'236U}) {
-        CAPTURE(number);
-        const Pairing pairing = pair(workshop::diver_chart(), chart(crowd::make_body(number).character));
-        const ClipReview review = review_clip(pairing, rope, Transfer(pairing).apply(rope));
-        workshop::check_gates(pairing, review, {"clipping_mm", "pops", "direction_error_deg"});
-    }
+    for (const unsigned number : {700'043U, 700'071U, 700'149U, 710'124U, 710'236U})
+        check_on(number, "haul-rope", {"clipping_mm", "pops", "direction_error_deg"});
 }
 
 TEST_CASE("an arm that would be turned out to one side and then to the other stays on one") {
     for (const auto& [number, name] : {std::pair(700'072U, "wave-lantern"), std::pair(700'178U, "crouch"),
-                                       std::pair(710'104U, "haul-rope")}) {
-        CAPTURE(number);
-        const Clip& clip = workshop::diver().clip(name);
-        const Pairing pairing = pair(workshop::diver_chart(), chart(crowd::make_body(number).character));
-        const ClipReview review = review_clip(pairing, clip, Transfer(pairing).apply(clip));
-        workshop::check_gates(pairing, review, {"clipping_mm", "pops", "direction_error_deg"});
-    }
+                                       std::pair(710'104U, "haul-rope")})
+        check_on(number, name, {"clipping_mm", "pops", "direction_error_deg"});
 }
