@@ -1,6 +1,6 @@
 // Own method. Balls along forearm and hand against the solids of trunk, head and legs: what lies deeper than
 // the source's own is turned out about the shoulder. Where the way out is along the arm (a hand on a thigh)
-// the hand is moved and the elbow bends. There are several ways out: a circle of swings, and the least turn
+// the hand is moved and the elbow bends. There are several ways out: a circle of swings, and the turn
 // from ball to ball. Of those each frame takes one such that all stay small and change little from frame to
 // frame (A. J. Viterbi, 1967), so that the arm passes the body on one side. That is widened and smoothed over
 // time.
@@ -22,10 +22,6 @@ constexpr float k_swing_step = 0.1f;      // radians
 constexpr float k_farthest_swing = 1.6f;  // radians
 constexpr int k_halvings = 4;             // of the last step
 constexpr float k_steady_seconds = 0.2f;  // in which a relief of some size may change by as much
-
-float square_of(float value) {
-    return value * value;
-}
 
 }  // namespace
 
@@ -95,10 +91,10 @@ void ArmClearer::add_swings(std::size_t arm, std::size_t frame, Choices& choices
 // The choices of all frames whose squares and changes, squared, sum up to least.
 std::vector<ArmClearer::Relief> ArmClearer::steadiest(std::size_t arm,
                                                       const std::vector<Choices>& choices) const {
-    const float steadiness = square_of(run_.frames_in(k_steady_seconds));
+    const float steadiness = std::pow(run_.frames_in(k_steady_seconds), 2.0f);
     const float per_length = 1.0f / run_.plan.arms[arm].target_length;
     const auto distance = [&](const Relief& a, const Relief& b) {
-        return (a.turn - b.turn).squaredNorm() + square_of(per_length) * (a.shift - b.shift).squaredNorm();
+        return (a.turn - b.turn).squaredNorm() + (per_length * (a.shift - b.shift)).squaredNorm();
     };
     std::vector<std::vector<float>> costs(choices.size());
     std::vector<std::vector<std::size_t>> before(choices.size());
