@@ -57,7 +57,8 @@ bool PassGuard::run_best(const Price& price, std::span<const Pass> passes) {
         } else if (best.empty() || i + 1 < passes.size()) {
             poses = before;
         } else {
-            poses = std::move(before);  // a long clip is not held three times
+            poses.swap(before);
+            std::vector<Transform>().swap(before);  // a long clip is not held three times
         }
         const float mended = passes[i]();
         const bool is_as_before =
