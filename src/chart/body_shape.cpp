@@ -405,7 +405,7 @@ const Sole* BodyShape::sole_of(std::string_view leg) const noexcept {
 
 Vec3 position_of(const Sole& sole, const SolePoint& point, std::span<const Transform> model) noexcept {
     const Transform& foot = model[static_cast<std::size_t>(sole.foot)];
-    const Vec3 on_foot = foot.translation + foot.rotation * point.on_foot;
+    Vec3 on_foot = foot.translation + foot.rotation * point.on_foot;
     if (point.toes_share <= 0.0f) return on_foot;
     const Transform& toes = model[static_cast<std::size_t>(sole.toes)];
     return on_foot + point.toes_share * (toes.translation + toes.rotation * point.on_toes - on_foot);
