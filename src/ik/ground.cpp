@@ -73,7 +73,7 @@ TriangleGround::TriangleGround(std::span<const Vec3> positions,
         const auto from = cell_of(t.a.cwiseMin(b).cwiseMin(c));
         const auto to = cell_of(t.a.cwiseMax(b).cwiseMax(c));
         for (int y = from[1]; y <= to[1]; ++y) {
-            for (int x = from[0]; x <= to[0]; ++x) use(static_cast<std::size_t>(y * cells_[0] + x));
+            for (int x = from[0]; x <= to[0]; ++x) use(index_of(x, y));
         }
     };
     starts_.assign(static_cast<std::size_t>(cells_[0] * cells_[1]) + 1, 0);
@@ -84,6 +84,10 @@ TriangleGround::TriangleGround(std::span<const Vec3> positions,
     for (std::size_t i = 0; i < triangles_.size(); ++i)
         each_cell(triangles_[i],
                   [&](std::size_t cell) { lists_[filled[cell]++] = static_cast<unsigned>(i); });
+}
+
+std::size_t TriangleGround::index_of(int x, int y) const noexcept {
+    return static_cast<std::size_t>(y) * static_cast<std::size_t>(cells_[0]) + static_cast<std::size_t>(x);
 }
 
 std::array<int, 2> TriangleGround::cell_of(const Eigen::Vector2f& position) const noexcept {
@@ -100,7 +104,7 @@ std::optional<GroundPoint> TriangleGround::operator()(const Vec3& position) cons
     const Eigen::Vector2f at(position.dot(first_), position.dot(second_));
     const float highest = position.dot(up_) + step_height_;
     const auto [x, y] = cell_of(at);
-    const auto cell = static_cast<std::size_t>(y * cells_[0] + x);
+    const std::size_t cell = index_of(x, y);
     for (unsigned i = starts_[cell]; i < starts_[cell + 1]; ++i) {
         const Triangle& t = triangles_[lists_[i]];
         const Eigen::Vector2f from = at - t.a;

@@ -45,6 +45,7 @@ class TriangleGround {
         Vec3 normal;
     };
     std::array<int, 2> cell_of(const Eigen::Vector2f& position) const noexcept;
+    std::size_t index_of(int x, int y) const noexcept;
 
     Vec3 up_;
     Vec3 first_;
