@@ -1,4 +1,4 @@
-// Own method. What the source's own arms are in its body, in proportion, the target's may be in its own.
+// Own method. The target's arms may be as deep in its body as the source's are in its own, in proportion.
 #include "arm_depths.hpp"
 
 namespace dendraxis::detail {

@@ -34,7 +34,7 @@ bool ArmClearer::clear() {
     return true;
 }
 
-// Brings the deepest ball out, then the next, until all are; nothing: none is in the body.
+// Brings the deepest ball out, then the next, until all are. Zero if none is in the body.
 ArmClearer::Relief ArmClearer::from_ball_to_ball(std::size_t arm, std::size_t frame) const {
     const Vec3 shoulder = head_of(run_.plan.arms[arm].target.bones[0], run_.model);
     std::array<Vec3, k_arm_probes> balls = depths_.balls(arm, run_.model);
@@ -88,7 +88,7 @@ void ArmClearer::add_swings(std::size_t arm, std::size_t frame, Choices& choices
     }
 }
 
-// The choices of all frames whose squares and changes, squared, sum up to least.
+// Picks one choice for each frame, so that squared sizes and squared changes add up to the least.
 std::vector<ArmClearer::Relief> ArmClearer::steadiest(std::size_t arm,
                                                       const std::vector<Choices>& choices) const {
     const float steadiness = std::pow(run_.frames_in(k_steady_seconds), 2.0f);
@@ -124,7 +124,7 @@ std::vector<ArmClearer::Relief> ArmClearer::steadiest(std::size_t arm,
     return path;
 }
 
-// By arm and frame what brings the arm out; where nothing must, nothing.
+// Finds, by arm and frame, what brings the arm out; a relief of zero if the arm is in no body.
 std::vector<std::vector<ArmClearer::Choices>> ArmClearer::find_reliefs() {
     const std::size_t arms = run_.plan.arms.size();
     std::vector<std::vector<Choices>> choices(arms, std::vector<Choices>(run_.frames(), {Relief{}}));

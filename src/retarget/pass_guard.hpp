@@ -57,7 +57,7 @@ class PassGuard {
 
     Figures measure();
     float harm(const Figures& after, const Price& price) const;  // in lengths of a limb
-    void read_joints(std::vector<Joints>& joints) const;         // of the pose in `take_.model`
+    void read_joints(std::vector<Joints>& joints) const;         // of the pose in `run_.model`
     float feet_fault_in(std::size_t frame, std::vector<Vec3>& last) const;
     void measure_turns(const std::vector<Joints>& now, Figures& figures) const;
     float arms_fault_in(std::size_t frame) const;
