@@ -97,6 +97,12 @@ std::optional<std::array<int, 3>> bending_bones(const Skeleton& skeleton, const 
     return std::array<int, 3>{limb.bones.front(), limb.bones[lower], limb.bones.back()};
 }
 
+bool legs_bend(const Chart& chart) noexcept {
+    return std::any_of(chart.chains.begin(), chart.chains.end(), [](const Chain& chain) {
+        return chain.role() == ChainRole::leg && chain.bones.size() > 1;
+    });
+}
+
 bool stands_on_four(const Chart& chart) noexcept {
     const auto has = [&](std::string_view pair) {
         return std::any_of(chart.chains.begin(), chart.chains.end(),

@@ -9,8 +9,8 @@ namespace {
 constexpr float k_bridge_seconds = 1.0f;  // contacts farther apart than this know nothing of each other
 constexpr float k_settle_seconds = 0.25f;
 constexpr float k_flicker_seconds = 0.15f;
-constexpr float k_low_grain = 0.004f;     // of the leg's length: so much lower counts
-constexpr float k_still_grain = 0.03f;    // of the leg's length a second: so much slower counts as much
+constexpr float k_low_grain = 0.004f;   // of the leg's length: so much lower counts
+constexpr float k_still_grain = 0.03f;  // of the leg's length a second: so much slower counts as much
 
 // How a series passes a gap of `count` frames between two values with slopes (a frame).
 Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slope_b, float count, float t) {
@@ -71,8 +71,7 @@ class FootWalker {
             const Vec3 step = track_.parts[frame + 1][p] - track_.parts[frame][p];
             const float height = 0.5f * (track_.parts[frame + 1][p] + track_.parts[frame][p]).dot(up);
             const float speed = (run_.result.fps * (step - step.dot(up) * up) - belt_).norm();
-            cost[p] =
-                (height + lifted(frame, p)) / (k_low_grain * length) + speed / (k_still_grain * length);
+            cost[p] = (height + lifted(frame, p)) / (k_low_grain * length) + speed / (k_still_grain * length);
             least = std::min(least, cost[p]);
         }
         std::array<float, k_foot_parts> result{};

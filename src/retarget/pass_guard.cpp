@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstring>
 
 namespace dendraxis::detail {
 namespace {
@@ -18,6 +17,10 @@ float square(float value) {
     return value * value;
 }
 
+bool is_same(const Transform& a, const Transform& b) {
+    return a.rotation.coeffs() == b.rotation.coeffs() && a.translation == b.translation && a.scale == b.scale;
+}
+
 // In radians; near enough for a mean.
 float angle(const Vec3& a, const Vec3& b) {
     const float lengths = std::sqrt(a.squaredNorm() * b.squaredNorm());
@@ -27,7 +30,7 @@ float angle(const Vec3& a, const Vec3& b) {
 }  // namespace
 
 PassGuard::PassGuard(PassRun& run, ArmDepths* depths) : run_(run), depths_(depths) {
-    for (const LimbPlan& leg : run.plan.legs) limbs_.push_back(&leg);
+    for (const LimbPlan& leg : run.plan.standing_legs()) limbs_.push_back(&leg);
     for (const LimbPlan& arm : run.plan.arms) limbs_.push_back(&arm);
     const Pairing& pairing = run.plan.pairing;
     feet_ = track_feet(pairing.source, run.source, run.contacts);
@@ -62,8 +65,7 @@ bool PassGuard::run_best(const Price& price, std::span<const Pass> passes) {
         }
         const float mended = passes[i]();
         const bool is_as_before =
-            before.size() == poses.size() &&
-            std::memcmp(before.data(), poses.data(), poses.size() * sizeof(Transform)) == 0;
+            std::equal(before.begin(), before.end(), poses.begin(), poses.end(), is_same);
         if (is_as_before && i == 0) return true;  // there is nothing to do
         if (is_as_before) continue;
         run_.attach_all();
@@ -108,7 +110,7 @@ PassGuard::Figures PassGuard::measure() {
     Figures figures;
     std::vector<Joints> now;
     now.reserve(turned_.size());
-    std::vector<Vec3> last(run_.plan.legs.size());
+    std::vector<Vec3> last(run_.plan.standing_legs().size());
     for (std::size_t f = run_.first; f < run_.end(); ++f) {
         run_.pose(f);
         read_joints(now);
@@ -119,7 +121,8 @@ PassGuard::Figures PassGuard::measure() {
         return sum / static_cast<float>(std::max<std::size_t>(count, 1));
     };
     measure_turns(now, figures);
-    figures.feet = std::sqrt(mean_of(figures.feet, (run_.end() - run_.first) * run_.plan.legs.size()));
+    figures.feet =
+        std::sqrt(mean_of(figures.feet, (run_.end() - run_.first) * run_.plan.standing_legs().size()));
     figures.arms = std::sqrt(mean_of(figures.arms, (run_.end() - run_.first) * run_.plan.arms.size()));
     const float unseen = k_unseen_acceleration * run_.plan.pairing.target.height /
                          std::max(1.0f, run_.result.fps * run_.result.fps);
@@ -129,7 +132,7 @@ PassGuard::Figures PassGuard::measure() {
 
 void PassGuard::measure_turns(const std::vector<Joints>& now, Figures& figures) const {
     for (std::size_t i = 0; i < now.size(); ++i) {
-        const bool is_leg = i % limbs_.size() < run_.plan.legs.size();
+        const bool is_leg = i % limbs_.size() < run_.plan.standing_legs().size();
         for (std::size_t k = 0; k < 2; ++k) {
             const float turned = angle(now[i][k + 1] - now[i][k], turned_[i][k + 1] - turned_[i][k]);
             if (is_leg) figures.legs_turned += turned;
@@ -163,16 +166,24 @@ float PassGuard::arms_fault_in(std::size_t frame) const {
 // Of one frame, the sum over legs of squares: one deep step is worse than many shallow ones.
 float PassGuard::feet_fault_in(std::size_t frame, std::vector<Vec3>& last) const {
     const Chart& target = run_.plan.pairing.target;
+    const std::vector<LimbPlan>& legs = run_.plan.standing_legs();
+    const bool each_stands = run_.plan.stiff_legs.empty();  // without knees one foot is enough
+    float nearest = 1e30f;
     float sum = 0.0f;
-    for (std::size_t i = 0; i < run_.plan.legs.size(); ++i) {
-        const LimbPlan& leg = run_.plan.legs[i];
+    for (std::size_t i = 0; i < legs.size(); ++i) {
+        const LimbPlan& leg = legs[i];
         const Sole& sole = run_.plan.target_sole(leg);
         const FootTrack& foot = feet_[static_cast<std::size_t>(leg.source_shape)];
         const float height = lowest_of(sole, run_.model, target.up) - target.floor;
         const float wanted = run_.plan.leg_ratio * foot.height[frame];
-        float fault = (foot.stands(frame) ? std::max(k_float_counts * (height - wanted), wanted - height)
-                                          : std::max(0.0f, std::min(0.0f, wanted) - height)) /
-                      leg.target_length;
+        const float length = leg.target_length;
+        float fault = std::max(0.0f, std::min(0.0f, wanted) - height) / length;
+        if (foot.stands(frame)) {
+            fault = std::max(0.0f, wanted - height) / length;
+            const float hangs = k_float_counts * std::max(0.0f, height - wanted) / length;
+            if (each_stands) fault = std::max(fault, hangs);
+            nearest = std::min(nearest, hangs);
+        }
         const Vec3 ball = position_of(sole, sole.parts[k_ball], run_.model);
         if (frame > run_.first && foot.planted[frame][k_ball] && foot.planted[frame - 1][k_ball]) {
             const Vec3 theirs =
@@ -180,11 +191,12 @@ float PassGuard::feet_fault_in(std::size_t frame, std::vector<Vec3>& last) const
             Vec3 beyond =
                 ball - last[i] - (run_.shift[frame] - run_.shift[frame - 1]) - run_.plan.leg_ratio * theirs;
             beyond -= beyond.dot(target.up) * target.up;
-            fault += k_slide_counts * beyond.norm() * run_.result.fps / leg.target_length;
+            fault += k_slide_counts * beyond.norm() * run_.result.fps / length;
         }
-        sum += fault * fault;
+        sum += square(fault);
         last[i] = ball;
     }
+    if (!each_stands && nearest < 1e30f) sum += square(nearest);
     return sum;
 }
 

@@ -39,6 +39,17 @@ std::optional<LimbBones> limb_bones(const BodyTree& body, const Chain& chain,
     return limb;
 }
 
+// A leg of one bone ends in the middle of its sole.
+LimbBones stiff_bones(const Sole& sole, const Chain& chain, const std::vector<Transform>& rest) {
+    LimbBones limb;
+    limb.bones.fill(chain.bones.front());
+    const Transform& hip = rest[static_cast<std::size_t>(chain.bones.front())];
+    Vec3 middle = Vec3::Zero();
+    for (const SolePoint& part : sole.parts) middle += position_of(sole, part, rest) / k_foot_parts;
+    limb.end = hip.rotation.conjugate() * (middle - hip.translation);
+    return limb;
+}
+
 template <class Shapes, class Name>
 int index_of(const Shapes& shapes, const Name& is) {
     const auto found = std::find_if(shapes.begin(), shapes.end(), is);
@@ -114,15 +125,16 @@ PassPlan::PassPlan(const Pairing& given)
         };
         const int target_sole = sole_of(target_shape, chain.name);
         const int source_sole = sole_of(source_shape, answer->name);
-        const auto own = limb_bones(target_body, chain, target_rest);
-        if (!own && target_sole >= 0 && source_sole >= 0) {
-            const Transform& hip = target_rest[static_cast<std::size_t>(chain.bones.front())];
-            const Sole& sole = target_shape.soles[static_cast<std::size_t>(target_sole)];
-            stiff_legs.push_back(
-                {source_sole, target_sole,
-                 hip.translation.dot(pairing.target.up) - lowest_of(sole, target_rest, pairing.target.up)});
+        auto own = limb_bones(target_body, chain, target_rest);
+        auto its = limb_bones(source_body, *answer, source_rest);
+        const bool stands = target_sole >= 0 && source_sole >= 0;
+        const bool is_stiff = stands && !own;
+        if (is_stiff) {
+            own = stiff_bones(target_shape.soles[static_cast<std::size_t>(target_sole)], chain, target_rest);
+            if (!its)
+                its = stiff_bones(source_shape.soles[static_cast<std::size_t>(source_sole)], *answer,
+                                  source_rest);
         }
-        const auto its = limb_bones(source_body, *answer, source_rest);
         if (!own || !its) continue;
         LimbPlan limb;
         limb.chain = chain.name;
@@ -142,10 +154,10 @@ PassPlan::PassPlan(const Pairing& given)
         };
         limb.target_shape = arm_of(target_shape, chain.name);
         limb.source_shape = arm_of(source_shape, answer->name);
-        if (target_sole >= 0 && source_sole >= 0) {
+        if (stands) {
             limb.source_shape = source_sole;
             limb.target_shape = target_sole;
-            legs.push_back(limb);
+            (is_stiff ? stiff_legs : legs).push_back(limb);
         } else if (limb.target_shape >= 0) {
             source_arms += limb.source_length;
             target_arms += limb.target_length;

@@ -21,8 +21,8 @@ class ArmClearer;
 
 /// Where a limb bends: its first bone, its forearm or shin, and the bone that carries its end.
 struct LimbBones {
-    std::array<int, 3> bones{};
-    Vec3 end = Vec3::Zero();  ///< in the last bone's frame without its scale; zero: its head
+    std::array<int, 3> bones{};  ///< one and the same if it does not bend
+    Vec3 end = Vec3::Zero();     ///< in the last bone's frame without its scale; zero: its head
     /// All bones of the chain, if some do not hang on the one before and must be brought along.
     std::vector<int> loose;
 
@@ -48,13 +48,6 @@ struct LimbPlan {
     Vec3 offset = Vec3::Zero();  ///< in the target's model space
 };
 
-/// A leg of the target that has no knee, and the soles of both.
-struct StiffLeg {
-    int source_sole = 0;
-    int target_sole = 0;
-    float target_length = 0.0f;  ///< from its joint to its lowest point
-};
-
 struct PassPlan {
     explicit PassPlan(const Pairing& pairing);
 
@@ -63,6 +56,8 @@ struct PassPlan {
     /// Null where what answers to the target's arm is none.
     const ArmShape* source_arm(const LimbPlan& arm) const;
     const ArmShape& target_arm(const LimbPlan& arm) const;
+    /// What the target stands on, with knees or without.
+    const std::vector<LimbPlan>& standing_legs() const { return legs.empty() ? stiff_legs : legs; }
 
     Pairing pairing;
     Quat to_target;  ///< from the source's model space to the target's
@@ -74,7 +69,8 @@ struct PassPlan {
     float arm_ratio = 1.0f;
     std::vector<LimbPlan> legs;
     std::vector<LimbPlan> arms;
-    std::vector<StiffLeg> stiff_legs;  ///< only if no leg of the target bends
+    /// Legs of one bone, which have no knee; only if no leg of the target has one.
+    std::vector<LimbPlan> stiff_legs;
     std::vector<int> solid_of;  ///< for every solid of the source the target's that answers to it, or -1
 };
 
@@ -110,6 +106,9 @@ void carry_root_motion(PassRun& run);
 /// What brings feet where they belong: the hips going up and down, and the legs as well or not.
 enum class FeetBy { hips, legs };
 void hold_feet(PassRun& run, FeetBy by);
+/// Turns legs without knees so that they stand where the source's do.
+void plant_stiff_legs(PassRun& run);
+/// Brings the hips up or down for legs without knees to stand on the floor.
 void stand_on_stiff_legs(PassRun& run);
 /// Turns feet towards how they stand at rest until their lowest place is where it belongs. Returns what that
 /// costs, in lengths of the leg.

@@ -15,7 +15,7 @@
 namespace dendraxis::detail {
 namespace {
 
-constexpr float k_unseen_gap = 0.004f;       // of the leg's length: so far off no one sees
+constexpr float k_unseen_gap = 0.004f;   // of the leg's length: so far off no one sees
 constexpr float k_stands_tilted = 0.7f;  // radians: so far a foot that stands may be tilted
 constexpr float k_kneels = 1.2f;         // radians: a foot tilted so far kneels or lies
 constexpr float k_level = 0.15f;         // radians: a foot tilted no farther stands on its whole sole

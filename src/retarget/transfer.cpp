@@ -145,7 +145,16 @@ void run_passes(PassRun& run) {
                                   std::array<PassGuard::Pass, 2>{as_carried, tilted});
         };
         if (!hold(FeetBy::legs)) hold(FeetBy::hips);
-        stand_on_stiff_legs(run);
+        const auto stand = [&run] {
+            stand_on_stiff_legs(run);
+            return 0.0f;
+        };
+        const auto plant = [&run] {
+            plant_stiff_legs(run);
+            stand_on_stiff_legs(run);
+            return 0.0f;
+        };
+        guard.run_best(PassGuard::k_feet_price, std::array<PassGuard::Pass, 2>{stand, plant});
     }
     guard.run(PassGuard::k_arms_price, [&] { return place_hands(run); });
     float ease = k_clear_seconds;

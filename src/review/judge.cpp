@@ -53,6 +53,12 @@ constexpr std::array<Gate, 16> k_gates{
 // Of one build, where the joints are says all.
 constexpr std::string_view k_joint_error = "joint_error_pct";
 
+constexpr std::string_view k_hips_height = "hips_height_pct";
+
+bool has_stiff_legs(const Chart& chart) {
+    return !chart.shape.soles.empty() && !legs_bend(chart);
+}
+
 bool decides_alone(const ClipReview& clip) {
     return clip[k_joint_error].frame >= 0;
 }
@@ -87,8 +93,14 @@ std::optional<Finding> over_gate(const Pairing& pairing, const ClipReview& clip,
     const Gate* gate = find_gate(k_gates, measure.name);
     const float most = gate_of(pairing, measure.name);
     if (gate == nullptr || !is_over(measure, most)) return std::nullopt;
-    return finding_over(*gate, measure, most,
-                        fmt::format("{}, frame {}, {}", clip.clip, measure.frame, measure.where));
+    Finding finding = finding_over(*gate, measure, most,
+                                   fmt::format("{}, frame {}, {}", clip.clip, measure.frame, measure.where));
+    if (measure.name == k_hips_height && has_stiff_legs(pairing.target)) {
+        finding.message += "; its legs have no knees";
+        finding.advice =
+            "nothing brings it down; if it may stay up, set this measure's \"gate\" in the pairing";
+    }
+    return finding;
 }
 
 std::vector<JudgedMeasure> judged(const Pairing& pairing, const ClipReview& review) {

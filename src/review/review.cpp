@@ -85,6 +85,9 @@ class Reviewer {
         Measure hang{"float_mm", 0.0f, -1, ""};
         const std::vector<FootTrack> feet = track_feet(pairing_.source, source_, pairing_.settings.contacts);
         const std::vector<Vec3> shift = root_motion_shift_of_floor();
+        // Of a body without knees one foot that stands is enough: the other may not reach.
+        const bool each_stands = legs_bend(pairing_.target);
+        std::vector<Measure> nearest(frames(), {"", 1e30f, -1, ""});
         for (const Sole& sole : pairing_.target.shape.soles) {
             const ChainPair* entry = pairing_.entry_of(*pairing_.target.find(sole.leg));
             const auto foot = std::find_if(feet.begin(), feet.end(), [&](const FootTrack& track) {
@@ -97,9 +100,14 @@ class Reviewer {
                 detail::keep_worst(depth, (-lowest - allowed) * millimetres_, f, sole.leg);
                 if (!foot->stands(f) || foot->level[f] > 0.0f) continue;
                 const float own = leg_ratio_ * std::max(0.0f, foot->height[f]);
-                detail::keep_worst(hang, (lowest - own) * millimetres_, f, sole.leg);
+                const float over = (lowest - own) * millimetres_;
+                if (each_stands) detail::keep_worst(hang, over, f, sole.leg);
+                if (over < nearest[f].value) nearest[f] = {"", over, static_cast<int>(f), sole.leg};
             }
             for (std::size_t p = 0; p < k_foot_parts; ++p) add_slide(slide, sole, *foot, p, shift);
+        }
+        for (std::size_t f = 0; f < frames() && !each_stands; ++f) {
+            if (nearest[f].frame >= 0) detail::keep_worst(hang, nearest[f].value, f, nearest[f].where);
         }
         return {slide, depth, hang};
     }

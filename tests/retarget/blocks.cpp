@@ -3,6 +3,7 @@
 #include "workshop.hpp"
 
 #include <dendraxis/chart/body_shape.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -18,6 +19,28 @@ crowd::Body block_figure(unsigned number) {
     crowd::Oddities odd;
     odd.block = true;
     return crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good, odd);
+}
+
+// How far a sole's middle moves over the floor while the source's foot rests as a whole, at most; a share of
+// the height.
+float most_slide(const Pairing& pairing, const Clip& source, const Clip& result) {
+    float most = 0.0f;
+    std::vector<Transform> model(result.bone_count);
+    for (const FootTrack& foot : track_feet(pairing.source, source)) {
+        const Sole& sole = *pairing.target.shape.sole_of(foot.leg);
+        const auto rests = [&](std::size_t f) { return foot.planted[f][k_heel] && foot.planted[f][k_ball]; };
+        for (const FrameSpan& span : spans_where(result.frame_count(), rests)) {
+            std::vector<Vec3> way;
+            for (std::size_t f = span.first; f <= span.last; ++f) {
+                to_model_space(pairing.target.skeleton, result.frame(f), model);
+                Vec3 middle = Vec3::Zero();
+                for (const SolePoint& part : sole.parts) middle += position_of(sole, part, model) / 3.0f;
+                way.push_back(middle - middle.dot(pairing.target.up) * pairing.target.up);
+                most = std::max(most, (way.back() - way.front()).norm() / pairing.target.height);
+            }
+        }
+    }
+    return most;
 }
 
 // Of the lowest sole over the floor in each frame, the lowest and the highest, as shares of the height.
@@ -54,4 +77,33 @@ TEST_CASE("a figure without knees stays on the floor where the source crouches, 
         const Clip hop = Transfer(pairing).apply(*workshop::diver().find_clip("hop-down"));
         CHECK(lowest_sole(pairing.target, hop).first > -0.002f);
     }
+}
+
+TEST_CASE("feet of a figure without knees stand still where the source's do") {
+    for (const unsigned number : {1u, 2u, 3u}) {
+        const crowd::Body body = block_figure(number);
+        const Pairing pairing = pair(workshop::diver_chart(), chart(body.character));
+        for (const char* name : {"crouch", "stroll", "haul-rope", "hop-down"}) {
+            CAPTURE(number);
+            CAPTURE(name);
+            const Clip& source = *workshop::diver().find_clip(name);
+            CHECK(most_slide(pairing, source, Transfer(pairing).apply(source)) < 0.002f);
+        }
+    }
+}
+
+TEST_CASE("a figure without knees lands when the source does") {
+    const Pairing pairing = pair(workshop::diver_chart(), chart(block_figure(1).character));
+    const Clip& hop = *workshop::diver().find_clip("hop-down");
+    const Clip result = Transfer(pairing).apply(hop);
+    const std::vector<FootTrack> feet = track_feet(pairing.source, hop);
+    std::size_t landed = hop.frame_count() / 2;
+    while (!feet.front().stands(landed) && !feet.back().stands(landed)) ++landed;
+    REQUIRE(landed < hop.frame_count());
+    std::vector<Transform> model(result.bone_count);
+    to_model_space(pairing.target.skeleton, result.frame(landed), model);
+    float lowest = 1e30f;
+    for (const Sole& sole : pairing.target.shape.soles)
+        lowest = std::min(lowest, lowest_of(sole, model, pairing.target.up) - pairing.target.floor);
+    CHECK(lowest / pairing.target.height < 0.015f);
 }

@@ -98,6 +98,24 @@ TEST_CASE("feet that hang are measured") {
     CHECK(stage.measure("float_mm") == doctest::Approx(20.0).epsilon(0.1));
 }
 
+TEST_CASE("a body without knees hangs if no foot stands, and cannot crouch") {
+    crowd::Oddities odd;
+    odd.block = true;
+    Stage stage(crowd::plain_body(2, crowd::Kind::biped, crowd::Names::good, odd).character);
+    REQUIRE_FALSE(legs_bend(stage.pairing.target));
+    workshop::check_gates(stage.pairing, review_clip(stage.pairing, stage.source, stage.result),
+                          {"float_mm", "foot_slide_mm", "hips_height_pct"});
+    for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
+        stage.move_hips(f, 0.02f * stage.pairing.target.up);
+    CHECK(stage.measure("float_mm") == doctest::Approx(20.0).epsilon(0.3));
+    const Clip crouch = workshop::diver().clip("crouch");
+    const Review review =
+        judge(stage.pairing, {review_clip(stage.pairing, crouch, Transfer(stage.pairing).apply(crouch))});
+    REQUIRE(review.findings.size() == 1);
+    CHECK(review.findings[0].code == "review.hips-height");
+    CHECK(review.findings[0].message.find("its legs have no knees") != std::string::npos);
+}
+
 TEST_CASE("slid feet are measured, and travel that goes wrong") {
     Stage stage;
     CHECK(stage.measure("foot_slide_mm") < 3.0f);

@@ -125,6 +125,10 @@ std::size_t even_cut(const Skeleton& skeleton, std::span<const int> bones);
 /// last. Nothing where it has fewer than three bones or they do not descend.
 std::optional<std::array<int, 3>> bending_bones(const Skeleton& skeleton, const Chain& limb);
 
+/// Whether any leg has a joint in its middle. One of a single bone keeps its length: a body on such legs
+/// cannot crouch, and of two feet that are apart often only one reaches the floor. False without legs.
+bool legs_bend(const Chart& chart) noexcept;
+
 /// Whether the body goes on two pairs of legs: its trunk lies between them.
 bool stands_on_four(const Chart& chart) noexcept;
 
