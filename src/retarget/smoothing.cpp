@@ -15,6 +15,35 @@ std::vector<float> rounded_up(const std::vector<float>& values, int reach) {
     return smoothed(widened, static_cast<float>(reach) / 3.0f);
 }
 
+std::vector<float> closed(const std::vector<float>& values, float most, int reach) {
+    const int count = static_cast<int>(values.size());
+    if (count < 3 || reach < 1) return values;
+    std::vector<float> wide;  // beyond its ends the series goes on as it came
+    for (int f = -reach; f < count + reach; ++f) {
+        const int clamped = std::clamp(f, 0, count - 1);
+        const int inside = std::clamp(2 * clamped - f, 0, count - 1);
+        wide.push_back(2.0f * values[static_cast<std::size_t>(clamped)] -
+                       values[static_cast<std::size_t>(inside)]);
+    }
+    // Of each parabola that opens upward from a frame, how high its foot must be to lie over all values; then
+    // the lowest of all.
+    const auto envelope = [&](const std::vector<float>& from, float sign) {
+        const int length = static_cast<int>(from.size());
+        std::vector<float> result(from.size());
+        for (int f = 0; f < length; ++f) {
+            float best = -1e30f;
+            for (int k = std::max(0, f - reach); k <= std::min(length - 1, f + reach); ++k) {
+                const auto away = static_cast<float>(k - f);
+                best = std::max(best, sign * from[static_cast<std::size_t>(k)] - 0.5f * most * away * away);
+            }
+            result[static_cast<std::size_t>(f)] = sign * best;
+        }
+        return result;
+    };
+    wide = envelope(envelope(wide, 1.0f), -1.0f);
+    return {wide.begin() + reach, wide.begin() + reach + count};
+}
+
 std::vector<float> calmed(const std::vector<float>& values, float sigma, float unseen) {
     constexpr float k_of_fourth = 0.25f;  // noise has fourth differences of about eight times its size
     const int count = static_cast<int>(values.size());

@@ -78,6 +78,11 @@ void fill_gaps(std::vector<float>& values, const IsKnown& is_known, std::optiona
 /// smoothing of a plateau, never rising or falling at once.
 std::vector<float> rounded_up(const std::vector<float>& values, int reach);
 
+/// The least values that are nowhere below `values` and whose second difference is at most `most`, as far as
+/// `reach` frames tell: closing by a parabola (van den Boomgaard et al., Quadratic structuring functions in
+/// mathematical morphology, 1996). Valleys are rounded, and what is smooth stays as it is.
+std::vector<float> closed(const std::vector<float>& values, float most, int reach);
+
 /// Without the noise of a capture: smoothed with `sigma` frames, but away from `values` by no more than the
 /// noise around, which the median of fourth differences tells, or than `unseen`. What is smooth stays as it
 /// is, and so do single kinks that are larger.

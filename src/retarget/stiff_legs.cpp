@@ -11,18 +11,21 @@ namespace {
 
 constexpr float k_least_fault = 0.005f;  // of the leg's length: what no one sees
 constexpr float k_unseen_rise = 0.001f;  // likewise
-constexpr float k_settle_noise_seconds = 0.05f;
-constexpr float k_land_seconds = 0.015f;  // a body that cannot bend stops at once
+constexpr float k_body_noise_seconds = 0.05f;
+constexpr float k_usual_stop = 8.5f;      // heights a second squared: how hard a step stops a body
+constexpr float k_stop_seconds = 0.3f;    // the longest such stop
+constexpr float k_step_seconds = 0.033f;  // over which the source's stops are measured: noise is none
 constexpr int k_rounds = 3;               // a sole that is turned with its leg rolls a little otherwise
 constexpr float k_most_aside = 0.9f;      // of the leg's length
-constexpr float k_lies = 0.3f;            // of the leg's length down: such a leg does not stand
-constexpr float k_stands = 0.6f;
+constexpr float k_hangs = 0.35f;          // of the leg's length down: no lower
+constexpr float k_lift_seconds = 0.4f;    // in which a foot leaves where it stood
 
 // How far the body must come up, a frame.
 struct Rise {
     float standing = 0.0f;  // for the feet that stand
     float least = 0.0f;     // for no foot to be below what the source's is
     bool stands = false;
+    float hips = 0.0f;  // how high they are before
 };
 
 class StiffWalker {
@@ -33,21 +36,21 @@ class StiffWalker {
           feet_(track_feet(run.plan.pairing.source, run.source, run.contacts)) {}
 
     void run() {
-        float length = 0.0f;
-        for (const LimbPlan& leg : run_.plan.stiff_legs) length = std::max(length, leg.target_length);
+        for (const LimbPlan& leg : run_.plan.stiff_legs) length_ = std::max(length_, leg.target_length);
         std::vector<Rise> rises;
         float worst = 0.0f;
         for (std::size_t f = 0; f < run_.frames(); ++f) {
             rises.push_back(rise(f));
             worst = std::max({worst, rises.back().least, std::abs(rises.back().standing)});
         }
-        if (worst > k_least_fault * length) lift(shifts(rises));
+        if (worst > k_least_fault * length_) lift(shifts(rises));
     }
 
  private:
     Rise rise(std::size_t frame) {
         run_.pose(frame);
         Rise result;
+        result.hips = run_.model[static_cast<std::size_t>(target_.hips)].translation.dot(target_.up);
         float highest = -1e30f;
         for (const LimbPlan& leg : run_.plan.stiff_legs) {
             const FootTrack& foot = feet_[static_cast<std::size_t>(leg.source_shape)];
@@ -63,23 +66,34 @@ class StiffWalker {
         return result;
     }
 
-    // Smooth over time, from contact to contact, and never too low.
+    // From contact to contact, never too low, and never stopped harder than a body stops itself.
     std::vector<float> shifts(const std::vector<Rise>& rises) const {
-        std::vector<float> shift(rises.size(), 0.0f);
+        std::vector<float> shift(rises.size());
         for (std::size_t f = 0; f < rises.size(); ++f) shift[f] = rises[f].standing;
         fill_gaps(
             shift, [&](std::size_t f) { return rises[f].stands; }, 0.0f);
-        float length = 0.0f;
-        for (const LimbPlan& leg : run_.plan.stiff_legs) length = std::max(length, leg.target_length);
-        shift = calmed(shift, run_.frames_in(k_settle_noise_seconds), k_unseen_rise * length);
-        const float sigma = run_.frames_in(k_land_seconds);
-        shift = smoothed(shift, sigma);
-        std::vector<float> short_by(rises.size());
-        for (std::size_t f = 0; f < rises.size(); ++f)
-            short_by[f] = std::max(0.0f, rises[f].least - shift[f]);
-        const std::vector<float> up = rounded_up(short_by, static_cast<int>(std::lround(2.0f * sigma)));
-        for (std::size_t f = 0; f < rises.size(); ++f) shift[f] += up[f];
+        for (std::size_t f = 0; f < rises.size(); ++f) shift[f] = std::max(shift[f], rises[f].least);
+        for (std::size_t f = 0; f < rises.size(); ++f) shift[f] += rises[f].hips;
+        shift = closed(shift, hardest_stop(), static_cast<int>(std::lround(run_.frames_in(k_stop_seconds))));
+        for (std::size_t f = 0; f < rises.size(); ++f) shift[f] -= rises[f].hips;
+        const float unseen = k_unseen_rise * length_;
+        shift = calmed(shift, run_.frames_in(k_body_noise_seconds), unseen);
+        for (std::size_t f = 0; f < rises.size(); ++f) shift[f] = std::max(shift[f], rises[f].least - unseen);
         return shift;
+    }
+
+    // Second difference of the hips' height from frame to frame.
+    float hardest_stop() const {
+        const Chart& source = run_.plan.pairing.source;
+        const auto height = [&](std::size_t f) {
+            return run_.source_pose(f)[static_cast<std::size_t>(source.hips)].translation.dot(source.up);
+        };
+        const auto step = static_cast<std::size_t>(std::max(1L, std::lround(run_.frames_in(k_step_seconds))));
+        float hardest = 0.0f;
+        for (std::size_t f = step; f + step < run_.frames(); ++f)
+            hardest = std::max(hardest, height(f - step) - 2.0f * height(f) + height(f + step));
+        const float usual = k_usual_stop * target_.height / (run_.result.fps * run_.result.fps);
+        return std::max(usual, run_.plan.leg_ratio * hardest / static_cast<float>(step * step));
     }
 
     void lift(const std::vector<float>& shift) {
@@ -92,17 +106,28 @@ class StiffWalker {
     PassRun& run_;
     const Chart& target_;
     std::vector<FootTrack> feet_;
+    float length_ = 0.0f;  // of the longest leg
 };
 
-// `v` for a leg whose end moves over the floor by `step`.
+// For a leg that stands: its end moves over the floor by `step`.
 Vec3 moved_aside(const Vec3& leg, const Vec3& step, const Vec3& up) {
     const float length = leg.norm();
-    const float down = -leg.dot(up) / length;
-    const float share = smoother_step((down - k_lies) / (k_stands - k_lies));
-    if (share == 0.0f) return leg;
-    Vec3 aside = leg + down * length * up + share * step;
+    Vec3 aside = leg - leg.dot(up) * up + step;
     aside *= std::min(1.0f, k_most_aside * length / std::max(aside.norm(), 1e-9f));
     return aside - std::sqrt(length * length - aside.squaredNorm()) * up;
+}
+
+// How much a leg is to stand in each frame: one that is lifted high is left as it is.
+std::vector<float> shares(const PassRun& run, const FootTrack& foot, const LegTrack& leg) {
+    std::vector<float> share(run.frames());
+    for (std::size_t f = 0; f < run.frames(); ++f) share[f] = foot.stands(f) ? 1.0f : 0.0f;
+    share = rounded_up(share, static_cast<int>(std::lround(run.frames_in(k_lift_seconds))));
+    for (std::size_t f = 0; f < run.frames(); ++f) {
+        const Vec3 down = (leg.joints[f].root - leg.joints[f].end).normalized();
+        const float hangs = smoother_step(down.dot(run.plan.pairing.target.up) / k_hangs);
+        share[f] = std::max(std::min(1.0f, share[f]), hangs);
+    }
+    return share;
 }
 
 }  // namespace
@@ -116,12 +141,15 @@ void plant_stiff_legs(PassRun& run) {
     for (int round = 0; round < k_rounds; ++round) {
         const std::vector<LegTrack> tracks = track_legs(run, legs);
         for (std::size_t i = 0; i < legs.size(); ++i) {
+            const FootTrack& foot = feet[static_cast<std::size_t>(legs[i].source_shape)];
             const std::vector<Vec3> step = steps.of(legs[i], tracks[i]);
+            const std::vector<float> share = shares(run, foot, tracks[i]);
             const int bone = legs[i].target.bones.front();
             for (std::size_t f = 0; f < run.frames(); ++f) {
                 const LimbJoints& joints = tracks[i].joints[f];
                 const Vec3 leg = joints.end - joints.root;
-                const Quat turn = Quat::FromTwoVectors(leg, moved_aside(leg, step[f], up));
+                const Quat whole = Quat::FromTwoVectors(leg, moved_aside(leg, step[f], up));
+                const Quat turn = Quat::Identity().slerp(share[f], whole);
                 const auto local = run.result.frame(f);
                 const Quat above = standing_above(run.skeleton(), local, bone).rotation;
                 Quat& own = local[static_cast<std::size_t>(bone)].rotation;

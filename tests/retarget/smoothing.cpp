@@ -7,6 +7,7 @@
 
 using namespace dendraxis;
 using dendraxis::detail::Beyond;
+using dendraxis::detail::closed;
 using dendraxis::detail::rounded_up;
 using dendraxis::detail::smoothed;
 using dendraxis::detail::smoother_step;
@@ -44,6 +45,31 @@ TEST_CASE("what is rounded up is never below, and never steep") {
     CHECK(eased[0] == 0.0f);
     CHECK(eased[59] < 0.01f);
     CHECK(*std::max_element(eased.begin(), eased.end()) < 1.001f);
+}
+
+TEST_CASE("a valley is closed by a parabola, and nothing else is changed") {
+    constexpr float k_most = 0.02f;
+    std::vector<float> valley;
+    std::vector<float> bowl;
+    for (int f = 0; f < 61; ++f) {
+        const float away = std::abs(static_cast<float>(f - 30));
+        valley.push_back(0.1f * away);
+        bowl.push_back(0.5f * k_most * away * away);
+    }
+    const std::vector<float> rounded = closed(valley, k_most, 20);
+    // Slopes of 0.1 either way are turned over by a parabola of width 0.2 / 0.02.
+    CHECK(rounded[30] == doctest::Approx(0.2 * 0.2 / (8.0 * 0.02)));
+    for (std::size_t f = 1; f + 1 < valley.size(); ++f) {
+        CHECK(rounded[f] >= valley[f] - 1e-6f);
+        CHECK(rounded[f - 1] - 2.0f * rounded[f] + rounded[f + 1] < k_most + 1e-5f);
+        if (f < 24 || f > 36) CHECK(rounded[f] == doctest::Approx(valley[f]));
+    }
+    const std::vector<float> kept = closed(bowl, k_most, 20);
+    for (std::size_t f = 0; f < bowl.size(); ++f) CHECK(kept[f] == doctest::Approx(bowl[f]).epsilon(1e-4));
+    std::vector<float> peak = valley;
+    for (float& value : peak) value = -value;
+    const std::vector<float> same = closed(peak, k_most, 20);
+    for (std::size_t f = 0; f < peak.size(); ++f) CHECK(same[f] == doctest::Approx(peak[f]));
 }
 
 TEST_CASE("a step without speed or acceleration at its ends") {
