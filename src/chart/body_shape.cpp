@@ -13,6 +13,7 @@
 namespace dendraxis {
 namespace {
 
+constexpr float k_thickest_arm = 0.3f;     // of the forearm: what is wider is a sleeve, which gives
 constexpr float k_counting_weight = 0.3f;  // of a vertex, for it to shape the solid of a bone
 constexpr float k_left_out = 0.04f;        // of all vertices, on either side: what sticks out is no solid
 
@@ -263,7 +264,8 @@ class ShapeFitter {
         }
         knuckles = fingers > 0 ? Vec3(knuckles / static_cast<float>(fingers))
                                : Vec3(wrist + 0.35f * (wrist - elbow));
-        const float arm_radius = thickness(forearm, elbow, wrist, 0.17f * lower);
+        const float arm_radius =
+            std::min(k_thickest_arm * lower, thickness(forearm, elbow, wrist, 0.17f * lower));
         const float hand_radius = thickness(hand, wrist, knuckles, 0.12f * lower);
         ArmShape shape;
         shape.arm = chain.name;

@@ -10,6 +10,7 @@ namespace {
 
 constexpr float k_standing_seconds = 0.2f;  // a foot in the air that rests this long stands on something
 constexpr float k_speed_seconds = 0.033f;   // over which speeds are measured
+constexpr float k_most_sunk = 0.05f;        // of the leg's length: how deep soles may be at rest
 constexpr float k_steadier = 0.04f;         // of the leg's length a second: what counts as a difference
 
 float median(std::vector<float> values) {
@@ -19,6 +20,14 @@ float median(std::vector<float> values) {
     return *middle;
 }
 
+// A little below the chart's floor if the soles are there at rest: what treads on it does not sink in.
+float trodden_floor(const Chart& chart, float most) {
+    const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
+    float lowest = chart.floor;
+    for (const Sole& sole : chart.shape.soles) lowest = std::min(lowest, lowest_of(sole, rest, chart.up));
+    return chart.floor - lowest < most ? lowest : chart.floor;
+}
+
 class ContactFinder {
  public:
     ContactFinder(const Chart& chart, const Clip& clip, const ContactLimits& limits)
@@ -26,6 +35,7 @@ class ContactFinder {
           clip_(clip),
           limits_(limits),
           leg_(std::max(1e-6f, leg_length(chart))),
+          floor_(trodden_floor(chart, k_most_sunk * leg_)),
           window_(static_cast<std::size_t>(std::max(1.0f, std::round(k_speed_seconds * clip.fps)))) {}
 
     /// Of the floor, as `moving_floor` has it; after `follow`.
@@ -43,7 +53,7 @@ class ContactFinder {
                 for (std::size_t p = 0; p < k_foot_parts; ++p)
                     parts[p] = position_of(sole, sole.parts[p], model);
                 tracks[i].parts.push_back(parts);
-                tracks[i].height.push_back(lowest_of(sole, model, chart_.up) - chart_.floor);
+                tracks[i].height.push_back(lowest_of(sole, model, chart_.up) - floor_);
             }
         }
         belt_ = belt_of(tracks);
@@ -56,7 +66,7 @@ class ContactFinder {
 
  private:
     float part_height(const FootTrack& track, std::size_t frame, std::size_t part) const {
-        return track.parts[frame][part].dot(chart_.up) - chart_.floor;
+        return track.parts[frame][part].dot(chart_.up) - floor_;
     }
 
     // The slower of the ways into this frame and out of it, seen from the floor; of the leg's length a
@@ -150,6 +160,7 @@ class ContactFinder {
     const Clip& clip_;
     ContactLimits limits_;
     float leg_;
+    float floor_;
     std::size_t window_;  // frames
     Vec3 belt_ = Vec3::Zero();
 };

@@ -16,6 +16,7 @@ constexpr float k_noise_seconds = 0.05f;
 constexpr float k_unseen_kink = 0.001f;   // of the leg's length: a kink that small is rounded
 constexpr float k_near = 0.05f;           // of the leg's length
 constexpr float k_near_counts = 0.1f;     // beside a foot that stands
+constexpr float k_soft_stretch = 0.995f;  // of a leg whose source has no knee that says how far to bend
 constexpr float k_full_stretch = 0.997f;  // of the leg's length
 constexpr float k_straight_from = 0.94f;  // likewise: from here to full length knees turn ever faster
 constexpr float k_bend_seconds = 0.1f;    // before and after, in which a straight knee bends alike
@@ -94,7 +95,8 @@ class FootHolder {
 
     float stretch(std::size_t leg, std::size_t frame) const {
         const LimbJoints& joints = legs_[leg].joints[frame];
-        return (joints.end - joints.root).norm() / plan(leg).target_length;
+        const float stretch = (joints.end - joints.root).norm() / plan(leg).target_length;
+        return plan(leg).source.bends() ? stretch : std::min(stretch, k_soft_stretch);
     }
 
     LegWish wish(std::size_t leg) const {

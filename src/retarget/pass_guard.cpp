@@ -133,8 +133,12 @@ PassGuard::Figures PassGuard::measure() {
 void PassGuard::measure_turns(const std::vector<Joints>& now, Figures& figures) const {
     for (std::size_t i = 0; i < now.size(); ++i) {
         const bool is_leg = i % limbs_.size() < run_.plan.standing_legs().size();
+        // A source without knees or elbows does not say how the target's are bent.
+        const bool bends = limbs_[i % limbs_.size()]->source.bends();
         for (std::size_t k = 0; k < 2; ++k) {
-            const float turned = angle(now[i][k + 1] - now[i][k], turned_[i][k + 1] - turned_[i][k]);
+            const std::size_t from = bends ? k : 0;
+            const std::size_t to = bends ? k + 1 : 2;
+            const float turned = angle(now[i][to] - now[i][from], turned_[i][to] - turned_[i][from]);
             if (is_leg) figures.legs_turned += turned;
             if (!is_leg) figures.arms_turned += square(turned);
         }

@@ -39,15 +39,19 @@ std::optional<LimbBones> limb_bones(const BodyTree& body, const Chain& chain,
     return limb;
 }
 
-// A leg of one bone ends in the middle of its sole.
-LimbBones stiff_bones(const Sole& sole, const Chain& chain, const std::vector<Transform>& rest) {
+// A limb of one bone, from its joint to `end` in model space.
+LimbBones stiff_bones(const Chain& chain, const std::vector<Transform>& rest, const Vec3& end) {
     LimbBones limb;
     limb.bones.fill(chain.bones.front());
-    const Transform& hip = rest[static_cast<std::size_t>(chain.bones.front())];
+    const Transform& root = rest[static_cast<std::size_t>(chain.bones.front())];
+    limb.end = root.rotation.conjugate() * (end - root.translation);
+    return limb;
+}
+
+Vec3 middle_of(const Sole& sole, const std::vector<Transform>& rest) {
     Vec3 middle = Vec3::Zero();
     for (const SolePoint& part : sole.parts) middle += position_of(sole, part, rest) / k_foot_parts;
-    limb.end = hip.rotation.conjugate() * (middle - hip.translation);
-    return limb;
+    return middle;
 }
 
 template <class Shapes, class Name>
@@ -129,11 +133,15 @@ PassPlan::PassPlan(const Pairing& given)
         auto its = limb_bones(source_body, *answer, source_rest);
         const bool stands = target_sole >= 0 && source_sole >= 0;
         const bool is_stiff = stands && !own;
-        if (is_stiff) {
-            own = stiff_bones(target_shape.soles[static_cast<std::size_t>(target_sole)], chain, target_rest);
-            if (!its)
-                its = stiff_bones(source_shape.soles[static_cast<std::size_t>(source_sole)], *answer,
-                                  source_rest);
+        if (is_stiff)
+            own = stiff_bones(
+                chain, target_rest,
+                middle_of(target_shape.soles[static_cast<std::size_t>(target_sole)], target_rest));
+        if (own && !its) {
+            const Vec3 end =
+                stands ? middle_of(source_shape.soles[static_cast<std::size_t>(source_sole)], source_rest)
+                       : chain_tail(source_body, *answer, source_rest);
+            its = stiff_bones(*answer, source_rest, end);
         }
         if (!own || !its) continue;
         LimbPlan limb;

@@ -26,6 +26,7 @@ struct LimbBones {
     /// All bones of the chain, if some do not hang on the one before and must be brought along.
     std::vector<int> loose;
 
+    bool bends() const { return bones[0] != bones[1]; }
     bool ends_in_joint() const { return loose.empty() && bones[1] != bones[2]; }
     LimbJoints joints(std::span<const Transform> model) const;
     /// Turns the limb in a local pose; `model` is that pose in model space, before. A hand or foot keeps its

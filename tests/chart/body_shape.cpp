@@ -86,6 +86,40 @@ TEST_CASE("solids lie where the body is, as thick as it is") {
     CHECK(nearest_on(find("hips"), Vec3(0.4f, 0.95f, 0)).gap > 0.15f);
 }
 
+TEST_CASE("a wide sleeve makes no thick arm") {
+    Character sleeved = workshop::diver();
+    const Chain arm = *chart(sleeved).find("arm.left");
+    const std::vector<Transform> rest = rest_in_model_space(sleeved.skeleton);
+    const auto head = [&](std::size_t i) { return rest[static_cast<std::size_t>(arm.bones[i])].translation; };
+    const Vec3 along = head(2) - head(1);
+    for (SkinnedMesh& mesh : sleeved.meshes) {
+        for (std::size_t v = 0; v < mesh.positions.size(); ++v) {
+            if (mesh.bones[static_cast<std::size_t>(mesh.joints[v][0])] != arm.bones[1]) continue;
+            const Vec3 off = mesh.positions[v] - head(1);
+            mesh.positions[v] += 3.0f * (off - along * along.dot(off) / along.squaredNorm());
+        }
+    }
+    const auto radius = [](const Character& character) {
+        return chart(character).shape.arms.front().probes[0].radius;
+    };
+    CHECK(radius(workshop::diver()) < 0.2f * along.norm());
+    CHECK(radius(sleeved) == doctest::Approx(0.3 * static_cast<double>(along.norm())));
+}
+
+TEST_CASE("feet tread on the floor, though soles are a little below it at rest") {
+    Chart sunk = chart(workshop::diver());
+    const float leg = leg_length(sunk);
+    const auto height = [&](float by) {
+        sunk.floor += by;
+        const float result = track_feet(sunk, workshop::diver().clip("idle"))[0].height[0];
+        sunk.floor -= by;
+        return result;
+    };
+    CHECK(std::abs(height(0.0f)) < 0.002f);
+    CHECK(height(0.03f * leg) == doctest::Approx(height(0.0f)).epsilon(0.001));
+    CHECK(height(0.1f * leg) == doctest::Approx(height(0.0f) - 0.1f * leg).epsilon(0.001));
+}
+
 TEST_CASE("without a skin the bones' lengths must do") {
     const Chart bare = chart(variants::bare(workshop::diver()));
     REQUIRE(bare.shape.soles.size() == 2);

@@ -1,10 +1,12 @@
 // Onto figures of few parts: legs without knees, a trunk that is one with the hips.
 #include "crowd.hpp"
+#include "gates.hpp"
 #include "workshop.hpp"
 
 #include <dendraxis/chart/body_shape.hpp>
 #include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>
@@ -106,4 +108,20 @@ TEST_CASE("a figure without knees lands when the source does") {
     for (const Sole& sole : pairing.target.shape.soles)
         lowest = std::min(lowest, lowest_of(sole, model, pairing.target.up) - pairing.target.floor);
     CHECK(lowest / pairing.target.height < 0.015f);
+}
+
+TEST_CASE("a person follows a figure without knees and elbows on the floor, arms out of the body") {
+    for (const unsigned number : {1u, 2u, 3u}) {
+        const Chart block = chart(block_figure(number).character);
+        const Transfer there(pair(workshop::diver_chart(), block));
+        const Pairing back = pair(block, workshop::diver_chart());
+        for (const char* name : {"stroll", "crouch", "haul-rope", "idle"}) {
+            CAPTURE(number);
+            CAPTURE(name);
+            const Clip source = there.apply(*workshop::diver().find_clip(name));
+            workshop::check_gates(back, review_clip(back, source, Transfer(back).apply(source)),
+                                  {"foot_slide_mm", "ground_depth_mm", "float_mm", "clipping_mm",
+                                   "direction_error_deg", "pops"});
+        }
+    }
 }
