@@ -6,6 +6,8 @@
 #include <dendraxis/retarget/root_motion.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
+#include <algorithm>
+
 namespace dendraxis {
 namespace {
 
@@ -50,6 +52,24 @@ void move_character(PassRun& run, const std::vector<Vec3>& by) {
     }
 }
 
+// What the root carries of the body: the hips, and bones of legs that do not hang on them. Other parts are
+// brought to where they hang.
+std::vector<int> body_on_root(const Chart& target) {
+    std::vector<int> body;
+    const auto add = [&](int bone) {
+        const Skeleton& skeleton = target.skeleton;
+        const bool carried =
+            std::any_of(body.begin(), body.end(), [&](int other) { return skeleton.is_above(other, bone); });
+        if (!carried && skeleton.is_above(target.root, bone)) body.push_back(bone);
+    };
+    add(target.hips);
+    for (const Chain& chain : target.chains) {
+        if (chain.role() != ChainRole::leg) continue;
+        for (const int bone : chain.bones) add(bone);
+    }
+    return body;
+}
+
 // The root follows the hips without their sways; the body stays where it is.
 void make_root_path(PassRun& run) {
     const Chart& target = run.plan.pairing.target;
@@ -58,12 +78,12 @@ void make_root_path(PassRun& run) {
     for (const Vec3& position : path) farthest = std::max(farthest, (position - path[run.first]).norm());
     // A character that stays where it is keeps its root where it is.
     if (farthest < 0.25f * leg_length(target)) return;
-    const bool carries = run.skeleton().is_above(target.root, target.hips);
+    const std::vector<int> body = body_on_root(target);
     for (std::size_t f = 0; f < run.frames(); ++f) {
         run.pose(f);
         const Vec3 by = path[f] - path[run.first];
         move_bone(run, f, target.root, by);
-        if (carries) move_bone(run, f, target.hips, -by);
+        for (const int bone : body) move_bone(run, f, bone, -by);
     }
 }
 

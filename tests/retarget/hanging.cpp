@@ -237,3 +237,25 @@ TEST_CASE("a trunk leans alike whether it hangs on the hips or the hips on it") 
         }
     }
 }
+
+TEST_CASE(
+    "feet that hang on the root stay on the legs where a root follows the hips of a source without one") {
+    const Chart rootless = chart(workshop::deckhand());
+    REQUIRE(rootless.root == k_no_bone);
+    const Clip walk =
+        Transfer(pair(workshop::diver_chart(), rootless)).apply(workshop::diver().clip("stroll"));
+    crowd::Oddities odd;
+    odd.feet_on_root = true;
+    std::size_t with_root = 0;
+    for (unsigned number = 1; number < 9; ++number) {
+        CAPTURE(number);
+        const Chart target =
+            chart(crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good, odd).character);
+        if (target.root == k_no_bone) continue;
+        ++with_root;
+        const Pairing pairing = pair(rootless, target);
+        workshop::check_gates(pairing, review_clip(pairing, walk, Transfer(pairing).apply(walk)),
+                              {"joint_gap_pct", "foot_slide_mm", "direction_error_deg"});
+    }
+    CHECK(with_root > 1);
+}
