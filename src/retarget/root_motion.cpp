@@ -3,6 +3,7 @@
 #include "pass_plan.hpp"
 #include "smoothing.hpp"
 
+#include <dendraxis/chart/body_tree.hpp>
 #include <dendraxis/retarget/root_motion.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -42,32 +43,38 @@ void move_bone(PassRun& run, std::size_t frame, int bone, const Vec3& by) {
     local.translation += inverse(above).scale.cwiseProduct(above.rotation.conjugate() * by);
 }
 
-void move_character(PassRun& run, const std::vector<Vec3>& by) {
-    const Chart& target = run.plan.pairing.target;
-    const bool carried = target.root != k_no_bone && run.skeleton().is_above(target.root, target.hips);
-    for (std::size_t f = 0; f < run.frames(); ++f) {
-        run.pose(f);
-        move_bone(run, f, carried ? target.root : target.hips, by[f]);
-        if (!carried && target.root != k_no_bone) move_bone(run, f, target.root, by[f]);
+// The hips, all chains and what else hangs elsewhere in the file than in the body; of bones below each other
+// the topmost.
+std::vector<int> parts_of_body(const Chart& target) {
+    const BodyTree body(target);
+    std::vector<char> is_part(target.skeleton.size(), 0);
+    is_part[static_cast<std::size_t>(target.hips)] = 1;
+    for (const Chain& chain : target.chains) {
+        for (const int bone : chain.bones) is_part[static_cast<std::size_t>(bone)] = 1;
     }
+    std::vector<int> parts;
+    for (int bone = 0; bone < static_cast<int>(is_part.size()); ++bone) {
+        if (!is_part[static_cast<std::size_t>(bone)] && body.holder(bone) == k_no_bone) continue;
+        int above = target.skeleton.parent(bone);
+        while (above != k_no_bone && !is_part[static_cast<std::size_t>(above)] &&
+               body.holder(above) == k_no_bone)
+            above = target.skeleton.parent(above);
+        if (above == k_no_bone) parts.push_back(bone);
+    }
+    return parts;
 }
 
-// What the root carries of the body: the hips, and bones of legs that do not hang on them. Other parts are
-// brought to where they hang.
-std::vector<int> body_on_root(const Chart& target) {
-    std::vector<int> body;
-    const auto add = [&](int bone) {
-        const Skeleton& skeleton = target.skeleton;
-        const bool carried =
-            std::any_of(body.begin(), body.end(), [&](int other) { return skeleton.is_above(other, bone); });
-        if (!carried && skeleton.is_above(target.root, bone)) body.push_back(bone);
-    };
-    add(target.hips);
-    for (const Chain& chain : target.chains) {
-        if (chain.role() != ChainRole::leg) continue;
-        for (const int bone : chain.bones) add(bone);
+void move_character(PassRun& run, const std::vector<Vec3>& by) {
+    const Chart& target = run.plan.pairing.target;
+    std::vector<int> parts = parts_of_body(target);
+    if (target.root != k_no_bone) {
+        std::erase_if(parts, [&](int bone) { return run.skeleton().is_above(target.root, bone); });
+        parts.push_back(target.root);
     }
-    return body;
+    for (std::size_t f = 0; f < run.frames(); ++f) {
+        run.pose(f);
+        for (const int part : parts) move_bone(run, f, part, by[f]);
+    }
 }
 
 // The root follows the hips without their sways; the body stays where it is.
@@ -78,12 +85,13 @@ void make_root_path(PassRun& run) {
     for (const Vec3& position : path) farthest = std::max(farthest, (position - path[run.first]).norm());
     // A character that stays where it is keeps its root where it is.
     if (farthest < 0.25f * leg_length(target)) return;
-    const std::vector<int> body = body_on_root(target);
+    std::vector<int> carried = parts_of_body(target);
+    std::erase_if(carried, [&](int bone) { return !run.skeleton().is_above(target.root, bone); });
     for (std::size_t f = 0; f < run.frames(); ++f) {
         run.pose(f);
         const Vec3 by = path[f] - path[run.first];
         move_bone(run, f, target.root, by);
-        for (const int bone : body) move_bone(run, f, bone, -by);
+        for (const int bone : carried) move_bone(run, f, bone, -by);
     }
 }
 

@@ -13,6 +13,7 @@
 #include <doctest/doctest.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 using namespace dendraxis;
@@ -258,4 +259,33 @@ TEST_CASE(
                               {"joint_gap_pct", "foot_slide_mm", "direction_error_deg"});
     }
     CHECK(with_root > 1);
+}
+
+TEST_CASE("a rule for root motion takes the whole body along, whatever it hangs on") {
+    std::array<crowd::Oddities, 3> odd;
+    odd[0].feet_on_root = true;
+    odd[1].many_roots = true;
+    odd[2].chest_root = true;
+    const Clip& stroll = workshop::diver().clip("stroll");
+    for (std::size_t which = 0; which < odd.size(); ++which) {
+        for (const unsigned number : {1u, 3u, 5u}) {
+            const Chart target = chart(
+                crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good, odd[which]).character);
+            const Pairing from_diver = pair(workshop::diver_chart(), target);
+            const Clip own = Transfer(from_diver).apply(stroll);
+            for (const RootMotion rule : {RootMotion::copied, RootMotion::in_place}) {
+                CAPTURE(which);
+                CAPTURE(number);
+                CAPTURE(static_cast<int>(rule));
+                const auto check = [&](Pairing pairing, const Clip& source) {
+                    pairing.settings.root_motion = {{"stroll", rule}};
+                    workshop::check_gates(pairing,
+                                          review_clip(pairing, source, Transfer(pairing).apply(source)),
+                                          {"joint_gap_pct", "root_motion_error_pct"});
+                };
+                check(from_diver, stroll);
+                check(pair(target, target), own);
+            }
+        }
+    }
 }
