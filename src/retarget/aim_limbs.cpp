@@ -132,6 +132,13 @@ bool is_active(const AimProgram& program, const LimbAim& limb, std::span<const T
            });
 }
 
+bool may_aim(const Pairing& pairing, const Chain& chain) {
+    const PairingSettings& settings = pairing.settings;
+    const ChainPair* entry = pairing.entry_of(chain);
+    return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest") &&
+           entry != nullptr && entry->strength == 1.0f && entry->reach == 0.0f;
+}
+
 AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, bool leans,
                         const Quat& to_target, const MatchedStance& stance) {
     const Skeleton& source = pairing.source.skeleton;

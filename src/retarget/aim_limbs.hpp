@@ -70,6 +70,9 @@ struct AimProgram {
     std::vector<float> unit;  ///< metres of one unit of each
 };
 
+/// Not where a person has said how a limb is to be: turned by hand, half matched, brought by its end.
+bool may_aim(const Pairing& pairing, const Chain& chain);
+
 /// Of all chains that `is_aimed` says (target chains by their order in the chart); `leans`: and of a trunk
 /// between two pairs of limbs. `stance` is the target's matched one.
 AimProgram compile_aims(const Pairing& pairing, std::span<const char> is_aimed, bool leans,

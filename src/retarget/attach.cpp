@@ -1,6 +1,7 @@
 // Own method.
 #include "attach.hpp"
 
+#include "aim_limbs.hpp"
 #include "standing.hpp"
 
 #include <dendraxis/chart/body_tree.hpp>
@@ -55,7 +56,9 @@ AttachProgram compile_attachments(const Pairing& pairing) {
         if (pairing.source_of(chain) == nullptr) continue;
         for (const int bone : chain.bones) is_turned[static_cast<std::size_t>(bone)] = 1;
         // Bones of a leg are brought along by what aims and holds it, if its root is carried.
-        if (chain.role() != ChainRole::leg || body.holder(chain.bones.front()) != k_no_bone) continue;
+        if (chain.role() != ChainRole::leg || body.holder(chain.bones.front()) != k_no_bone ||
+            !may_aim(pairing, chain))
+            continue;
         for (std::size_t i = 1; i < chain.bones.size(); ++i)
             is_brought[static_cast<std::size_t>(chain.bones[i])] = 1;
     }

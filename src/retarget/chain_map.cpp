@@ -65,4 +65,15 @@ std::vector<SegmentOverlap> overlaps(std::span<const float> target_shares,
     return result;
 }
 
+bool is_left_out(const Pairing& pairing, const Chain& chain) {
+    const ChainRole role = chain.role();
+    const bool is_finger = role == ChainRole::thumb || role == ChainRole::index ||
+                           role == ChainRole::middle || role == ChainRole::ring ||
+                           role == ChainRole::little || role == ChainRole::grip;
+    if (!is_finger && role != ChainRole::toes) return false;
+    const std::string limb = (is_finger ? "arm" : "leg") + chain.name.substr(chain.name.find('.'));
+    const Chain* own = pairing.target.find(limb);
+    return own != nullptr && pairing.source.find(limb) != nullptr && pairing.source_of(*own) == nullptr;
+}
+
 }  // namespace dendraxis::detail

@@ -24,4 +24,8 @@ struct SegmentOverlap {
 std::vector<SegmentOverlap> overlaps(std::span<const float> target_shares,
                                      std::span<const float> source_shares);
 
+/// Fingers and grip of an arm, or toes of a leg, that both characters have but that is left unpaired: they
+/// rest with it.
+bool is_left_out(const Pairing& pairing, const Chain& chain);
+
 }  // namespace dendraxis::detail

@@ -102,14 +102,6 @@ std::vector<LimbFollow> reaching_limbs(const PassPlan& plan) {
     return limbs;
 }
 
-// Not where a person has said how a limb is to be: turned by hand, half matched, brought by its end.
-bool may_aim(const Pairing& pairing, const Chain& chain) {
-    const PairingSettings& settings = pairing.settings;
-    const ChainPair* entry = pairing.entry_of(chain);
-    return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest") &&
-           entry != nullptr && entry->strength == 1.0f && entry->reach == 0.0f;
-}
-
 bool may_lean(const Pairing& pairing) {
     const PairingSettings& settings = pairing.settings;
     return settings.turns.empty() && (settings.target_stance.empty() || settings.target_stance == "rest");
@@ -234,7 +226,7 @@ void Transfer::compile_follow(const Pairing& pairing, const MatchedStance& stanc
     const auto is_followed = [&](int bone) { return followed[static_cast<std::size_t>(bone)] != k_no_bone; };
     for (const Chain& chain : target.chains) {
         const Chain* answer = pairing.source_of(chain);
-        if (answer == nullptr || answer->bones.empty()) continue;
+        if (answer == nullptr || answer->bones.empty() || is_left_out(pairing, chain)) continue;
         if (std::any_of(chain.bones.begin(), chain.bones.end(), is_followed)) continue;
         if (answer->bones.size() != chain.bones.size() || chain.name == "spine") {
             spread(pairing, bodies, chain, *answer, source_rest, target_rest, set);

@@ -289,3 +289,25 @@ TEST_CASE("a rule for root motion takes the whole body along, whatever it hangs 
         }
     }
 }
+
+TEST_CASE("feet that hang elsewhere stay on legs that a person has set to reach or to match in part") {
+    crowd::Oddities odd;
+    odd.many_roots = true;
+    const Clip& stroll = workshop::diver().clip("stroll");
+    for (const unsigned number : {1u, 3u, 5u}) {
+        const Chart target =
+            chart(crowd::plain_body(number, crowd::Kind::biped, crowd::Names::good, odd).character);
+        for (const auto& [strength, reach] : {std::pair(0.5f, 0.0f), std::pair(1.0f, 1.0f)}) {
+            CAPTURE(number);
+            CAPTURE(reach);
+            Pairing pairing = pair(workshop::diver_chart(), target);
+            for (ChainPair& entry : pairing.chains) {
+                if (!entry.target.starts_with("leg")) continue;
+                entry.strength = strength;
+                entry.reach = reach;
+            }
+            workshop::check_gates(pairing, review_clip(pairing, stroll, Transfer(pairing).apply(stroll)),
+                                  {"joint_gap_pct"});
+        }
+    }
+}

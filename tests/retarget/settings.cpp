@@ -56,6 +56,24 @@ TEST_CASE("a chain's strength says how much of the stance is matched") {
           doctest::Approx(40.0).epsilon(0.05));
 }
 
+TEST_CASE("fingers of an arm that is left out rest with it") {
+    Pairing pairing = pair(workshop::diver_chart(), chart(workshop::bosun()));
+    std::erase_if(pairing.chains, [](const ChainPair& entry) { return entry.target == "arm.right"; });
+    const Clip result = Transfer(pairing).apply(workshop::diver().clip("wave-lantern"));
+    const Chart& target = pairing.target;
+    for (const char* chain : {"arm.right", "thumb.right", "index.right"}) {
+        REQUIRE(target.find(chain) != nullptr);
+        for (const int bone : target.find(chain)->bones) {
+            const Quat& rest = target.skeleton.bone(bone).rest.rotation;
+            for (std::size_t f = 0; f < result.frame_count(); ++f)
+                CHECK(result.frame(f)[static_cast<std::size_t>(bone)].rotation.angularDistance(rest) < 0.01f);
+        }
+    }
+    const int thumb = target.find("thumb.left")->bones.front();
+    CHECK(result.frame(30)[static_cast<std::size_t>(thumb)].rotation.angularDistance(
+              target.skeleton.bone(thumb).rest.rotation) > 0.01f);
+}
+
 TEST_CASE("bones turned by hand, in the pairing or as a stance of the sheet") {
     Pairing pairing = lowered_pairing();
     const Clip rest = rest_clip(pairing.source);
