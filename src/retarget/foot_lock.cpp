@@ -18,6 +18,8 @@ using detail::PassPlan;
 constexpr float k_release_seconds = 0.12f;  // in which a correction falls to about a third
 constexpr float k_still_seconds = 0.2f;
 constexpr float k_most_stretch = 0.997f;
+constexpr float k_hangs_from =
+    0.35f;  // of the leg's length down: a leg without a knee that is no lower is lifted
 
 using Foot = FootLockState::Foot;
 
@@ -79,6 +81,45 @@ float shift_for(const LimbJoints& joints, const Vec3& correction, const Vec3& up
     return down + std::sqrt(std::max(0.0f, reach * reach - aside * aside));
 }
 
+// `model` is the pose before.
+void move_hips(const Chart& chart, std::span<const Transform> model, const Vec3& by,
+               std::span<Transform> local) {
+    const int parent = chart.skeleton.parent(chart.hips);
+    const Transform& above =
+        parent == k_no_bone ? chart.skeleton.above() : model[static_cast<std::size_t>(parent)];
+    local[static_cast<std::size_t>(chart.hips)].translation +=
+        inverse(above).scale.cwiseProduct(above.rotation.conjugate() * by);
+}
+
+// Legs without knees turn to where they stand; the body is as high as the lowest foot that stands wants it,
+// and no foot goes through the floor.
+void stand_stiff(const PassPlan& plan, std::span<const Now> now, float seconds, FootLockState& state,
+                 std::span<Transform> model, std::span<Transform> local) {
+    const Chart& to = plan.pairing.target;
+    float standing = -1e30f;
+    float least = 0.0f;
+    for (std::size_t i = 0; i < now.size(); ++i) {
+        const LimbPlan& leg = plan.stiff_legs[i];
+        const Foot& foot = state.feet[i];
+        const Vec3 step = foot.correction - foot.correction.dot(to.up) * to.up;
+        const Vec3 down = (now[i].joints.root - now[i].joints.end) / (k_hangs_from * leg.target_length);
+        const float share = stands(foot) ? 1.0f : std::clamp(down.dot(to.up), 0.0f, 1.0f);
+        const Quat turn =
+            detail::turn_aside(to.skeleton, leg.target, now[i].joints, step, to.up, share, local);
+        Quat& own = model[static_cast<std::size_t>(leg.target.bones.front())].rotation;
+        own = turn * own;
+        const float height = lowest_of(plan.target_sole(leg), model, to.up) - to.floor;
+        const float wanted = plan.leg_ratio * now[i].source_height;
+        least = std::max(least, std::min(wanted, 0.0f) - height);
+        if (stands(foot)) standing = std::max(standing, wanted - height);
+    }
+    const float eased = state.hips_shift * std::exp(-seconds / k_release_seconds);
+    state.hips_shift = std::max(least, standing > -1e30f ? standing : eased);
+    state.started = true;
+    move_hips(to, model, state.hips_shift * to.up, local);
+    attach(plan.attachments, to.skeleton, local);
+}
+
 struct FootLockScratch final : Workspace::Part {
     std::vector<Transform> source;
     std::vector<Transform> target;
@@ -106,13 +147,14 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
     auto& own = workspace.part<FootLockScratch>();
     to_model_space(from.skeleton, source.first(from.skeleton.size()), own.source);
     to_model_space(to.skeleton, target.first(to.skeleton.size()), own.target);
-    const std::size_t legs = std::min(plan.legs.size(), FootLockState::k_most_feet);
+    const std::vector<LimbPlan>& planned = plan.standing_legs();
+    const std::size_t legs = std::min(planned.size(), FootLockState::k_most_feet);
     std::array<Now, FootLockState::k_most_feet> now;
     float shift_sum = 0.0f;
     float shift_weight = 0.0f;
     float highest = 1e30f;
     for (std::size_t i = 0; i < legs; ++i) {
-        const LimbPlan& leg = plan.legs[i];
+        const LimbPlan& leg = planned[i];
         const Sole& source_sole = plan.source_sole(leg);
         const Sole& sole = plan.target_sole(leg);
         Now& pose = now[i];
@@ -147,21 +189,21 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
         highest = std::min(highest, shift_for(pose.joints, foot.correction, to.up,
                                               std::max(stretch, k_most_stretch * leg.target_length)));
     }
+    if (!plan.stiff_legs.empty()) {
+        stand_stiff(plan, std::span(now).first(legs), seconds, state, own.target, target);
+        return;
+    }
     const float wanted = shift_weight > 0.0f ? std::min(shift_sum / shift_weight, highest) : state.hips_shift;
     state.hips_shift =
         state.started ? wanted + (state.hips_shift - wanted) * std::exp(-seconds / k_hips_seconds) : wanted;
     state.started = true;
-    const int parent = to.skeleton.parent(to.hips);
-    const Transform& above =
-        parent == k_no_bone ? to.skeleton.above() : own.target[static_cast<std::size_t>(parent)];
     const Vec3 shift = state.hips_shift * to.up;
-    target[static_cast<std::size_t>(to.hips)].translation +=
-        inverse(above).scale.cwiseProduct(above.rotation.conjugate() * shift);
+    move_hips(to, own.target, shift, target);
     for (std::size_t i = 0; i < legs; ++i) {
         const LimbJoints& joints = now[i].joints;
         const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};
         const LimbTurns turns = solve_two_bone(moved, joints.end + state.feet[i].correction);
-        plan.legs[i].target.turn(to.skeleton, turns, moved.root, own.target, target);
+        planned[i].target.turn(to.skeleton, turns, moved.root, own.target, target);
     }
     attach(plan.attachments, to.skeleton, target);
 }

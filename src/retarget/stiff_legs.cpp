@@ -109,14 +109,6 @@ class StiffWalker {
     float length_ = 0.0f;  // of the longest leg
 };
 
-// For a leg that stands: its end moves over the floor by `step`.
-Vec3 moved_aside(const Vec3& leg, const Vec3& step, const Vec3& up) {
-    const float length = leg.norm();
-    Vec3 aside = leg - leg.dot(up) * up + step;
-    aside *= std::min(1.0f, k_most_aside * length / std::max(aside.norm(), 1e-9f));
-    return aside - std::sqrt(length * length - aside.squaredNorm()) * up;
-}
-
 // How much a leg is to stand in each frame: one that is lifted high is left as it is.
 std::vector<float> shares(const PassRun& run, const FootTrack& foot, const LegTrack& leg) {
     std::vector<float> share(run.frames());
@@ -132,6 +124,21 @@ std::vector<float> shares(const PassRun& run, const FootTrack& foot, const LegTr
 
 }  // namespace
 
+Quat turn_aside(const Skeleton& skeleton, const LimbBones& limb, const LimbJoints& joints, const Vec3& step,
+                const Vec3& up, float share, std::span<Transform> local) {
+    const Vec3 leg = joints.end - joints.root;
+    const float length = leg.norm();
+    Vec3 aside = leg - leg.dot(up) * up + step;
+    aside *= std::min(1.0f, k_most_aside * length / std::max(aside.norm(), 1e-9f));
+    const Vec3 wanted = aside - std::sqrt(length * length - aside.squaredNorm()) * up;
+    const Quat turn = Quat::Identity().slerp(share, Quat::FromTwoVectors(leg, wanted));
+    const int bone = limb.bones.front();
+    const Quat above = standing_above(skeleton, local, bone).rotation;
+    Quat& own = local[static_cast<std::size_t>(bone)].rotation;
+    own = (above.conjugate() * turn * above * own).normalized();
+    return turn;
+}
+
 void plant_stiff_legs(PassRun& run) {
     const std::vector<LimbPlan>& legs = run.plan.stiff_legs;
     if (legs.empty() || run.frames() == 0) return;
@@ -144,17 +151,9 @@ void plant_stiff_legs(PassRun& run) {
             const FootTrack& foot = feet[static_cast<std::size_t>(legs[i].source_shape)];
             const std::vector<Vec3> step = steps.of(legs[i], tracks[i]);
             const std::vector<float> share = shares(run, foot, tracks[i]);
-            const int bone = legs[i].target.bones.front();
-            for (std::size_t f = 0; f < run.frames(); ++f) {
-                const LimbJoints& joints = tracks[i].joints[f];
-                const Vec3 leg = joints.end - joints.root;
-                const Quat whole = Quat::FromTwoVectors(leg, moved_aside(leg, step[f], up));
-                const Quat turn = Quat::Identity().slerp(share[f], whole);
-                const auto local = run.result.frame(f);
-                const Quat above = standing_above(run.skeleton(), local, bone).rotation;
-                Quat& own = local[static_cast<std::size_t>(bone)].rotation;
-                own = (above.conjugate() * turn * above * own).normalized();
-            }
+            for (std::size_t f = 0; f < run.frames(); ++f)
+                turn_aside(run.skeleton(), legs[i].target, tracks[i].joints[f], step[f], up, share[f],
+                           run.result.frame(f));
         }
     }
 }

@@ -5,6 +5,7 @@
 
 #include <dendraxis/chart/body_shape.hpp>
 #include <dendraxis/chart/contacts.hpp>
+#include <dendraxis/retarget/foot_lock.hpp>
 #include <dendraxis/retarget/transfer.hpp>
 #include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
@@ -123,5 +124,24 @@ TEST_CASE("a person follows a figure without knees and elbows on the floor, arms
                                   {"foot_slide_mm", "ground_depth_mm", "float_mm", "clipping_mm",
                                    "direction_error_deg", "pops"});
         }
+    }
+}
+
+TEST_CASE("pose by pose, a figure without knees stands on the floor where the source's feet stand") {
+    const Pairing pairing = pair(workshop::diver_chart(), chart(block_figure(2).character));
+    const Transfer transfer(pairing);
+    const FootLock lock(pairing);
+    for (const char* name : {"crouch", "stroll", "hop-down"}) {
+        CAPTURE(name);
+        const Clip& source = *workshop::diver().find_clip(name);
+        Clip result = Transfer(pairing).apply(source);
+        FootLockState state;
+        Workspace workspace;
+        for (std::size_t f = 0; f < source.frame_count(); ++f) {
+            transfer.apply(source.frame(f), result.frame(f), workspace);
+            lock.apply(source.frame(f), result.frame(f), 1.0f / source.fps, state, workspace);
+        }
+        CHECK(lowest_sole(pairing.target, result).first > -0.002f);
+        CHECK(most_slide(pairing, source, result) < 0.015f);
     }
 }

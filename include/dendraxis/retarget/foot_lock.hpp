@@ -41,8 +41,8 @@ class FootLock {
 
     /// Holds the feet of `target`, a local pose that `Transfer::apply` has made from `source`. `seconds` have
     /// passed since the pose before. A foot that stands rolls without slipping as the source's does; one that
-    /// does not eases back to where the transfer has it. Allocates nothing once `workspace` was reserved or
-    /// used; throws nothing then.
+    /// does not eases back to where the transfer has it. A body without knees is as high as its lowest foot
+    /// wants it. Allocates nothing once `workspace` was reserved or used; throws nothing then.
     void apply(std::span<const Transform> source, std::span<Transform> target, float seconds,
                FootLockState& state, Workspace& workspace) const;
 
