@@ -18,8 +18,6 @@ using detail::PassPlan;
 constexpr float k_release_seconds = 0.12f;  // in which a correction falls to about a third
 constexpr float k_still_seconds = 0.2f;
 constexpr float k_most_stretch = 0.997f;
-constexpr float k_hangs_from =
-    0.35f;  // of the leg's length down: a leg without a knee that is no lower is lifted
 
 using Foot = FootLockState::Foot;
 
@@ -102,10 +100,8 @@ void stand_stiff(const PassPlan& plan, std::span<const Now> now, float seconds, 
         const LimbPlan& leg = plan.stiff_legs[i];
         const Foot& foot = state.feet[i];
         const Vec3 step = foot.correction - foot.correction.dot(to.up) * to.up;
-        const Vec3 down = (now[i].joints.root - now[i].joints.end) / (k_hangs_from * leg.target_length);
-        const float share = stands(foot) ? 1.0f : std::clamp(down.dot(to.up), 0.0f, 1.0f);
-        const Quat turn =
-            detail::turn_aside(to.skeleton, leg.target, now[i].joints, step, to.up, share, local);
+        const Quat turn = detail::turn_aside(to.skeleton, leg.target, now[i].joints, step, to.up,
+                                             stands(foot) ? 1.0f : 0.0f, local);
         Quat& own = model[static_cast<std::size_t>(leg.target.bones.front())].rotation;
         own = turn * own;
         const float height = lowest_of(plan.target_sole(leg), model, to.up) - to.floor;

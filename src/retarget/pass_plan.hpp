@@ -36,11 +36,11 @@ struct LimbBones {
               std::span<const Transform> model, std::span<Transform> local, bool keep_end = true) const;
 };
 
-/// Turns a limb that does not bend so that its end moves over the floor by `step`, level, as far as its
-/// length lets it: by `share` of that. `joints` are its own in the local pose. Returns the turn in model
-/// space.
+/// Turns a leg that does not bend so that its end moves over the floor by `step`, level, as far as its length
+/// lets it. A leg that is lifted is left as it is, unless it `stands` (0 to 1). `joints` are its own in the
+/// local pose. Returns the turn in model space.
 Quat turn_aside(const Skeleton& skeleton, const LimbBones& limb, const LimbJoints& joints, const Vec3& step,
-                const Vec3& up, float share, std::span<Transform> local);
+                const Vec3& up, float stands, std::span<Transform> local);
 
 /// A limb of the target that answers to one of the source.
 struct LimbPlan {

@@ -109,29 +109,31 @@ class StiffWalker {
     float length_ = 0.0f;  // of the longest leg
 };
 
-// How much a leg is to stand in each frame: one that is lifted high is left as it is.
-std::vector<float> shares(const PassRun& run, const FootTrack& foot, const LegTrack& leg) {
-    std::vector<float> share(run.frames());
-    for (std::size_t f = 0; f < run.frames(); ++f) share[f] = foot.stands(f) ? 1.0f : 0.0f;
-    share = rounded_up(share, static_cast<int>(std::lround(run.frames_in(k_lift_seconds))));
-    for (std::size_t f = 0; f < run.frames(); ++f) {
-        const Vec3 down = (leg.joints[f].root - leg.joints[f].end).normalized();
-        const float hangs = smoother_step(down.dot(run.plan.pairing.target.up) / k_hangs);
-        share[f] = std::max(std::min(1.0f, share[f]), hangs);
-    }
-    return share;
+// How much a foot stands in each frame.
+std::vector<float> how_it_stands(const PassRun& run, const FootTrack& foot) {
+    std::vector<float> on(run.frames());
+    for (std::size_t f = 0; f < run.frames(); ++f) on[f] = foot.stands(f) ? 1.0f : 0.0f;
+    on = rounded_up(on, static_cast<int>(std::lround(run.frames_in(k_lift_seconds))));
+    for (float& value : on) value = std::min(1.0f, value);
+    return on;
 }
 
 }  // namespace
 
 Quat turn_aside(const Skeleton& skeleton, const LimbBones& limb, const LimbJoints& joints, const Vec3& step,
-                const Vec3& up, float share, std::span<Transform> local) {
+                const Vec3& up, float stands, std::span<Transform> local) {
     const Vec3 leg = joints.end - joints.root;
     const float length = leg.norm();
-    Vec3 aside = leg - leg.dot(up) * up + step;
-    aside *= std::min(1.0f, k_most_aside * length / std::max(aside.norm(), 1e-9f));
-    const Vec3 wanted = aside - std::sqrt(length * length - aside.squaredNorm()) * up;
-    const Quat turn = Quat::Identity().slerp(share, Quat::FromTwoVectors(leg, wanted));
+    const float hangs = smoother_step(-leg.dot(up) / (k_hangs * length));
+    Vec3 aside = leg - leg.dot(up) * up;
+    // One that is lifted so far stays so; one that stands does not lie down.
+    const float least = k_most_aside * length;
+    const float most = least + (1.0f - stands) * std::max(0.0f, aside.norm() - least);
+    aside += step;
+    aside *= std::min(1.0f, most / std::max(aside.norm(), 1e-9f));
+    const float down = std::sqrt(std::max(0.0f, length * length - aside.squaredNorm()));
+    const Vec3 wanted = aside - down * up;
+    Quat turn = Quat::Identity().slerp(std::max(stands, hangs), Quat::FromTwoVectors(leg, wanted));
     const int bone = limb.bones.front();
     const Quat above = standing_above(skeleton, local, bone).rotation;
     Quat& own = local[static_cast<std::size_t>(bone)].rotation;
@@ -150,9 +152,9 @@ void plant_stiff_legs(PassRun& run) {
         for (std::size_t i = 0; i < legs.size(); ++i) {
             const FootTrack& foot = feet[static_cast<std::size_t>(legs[i].source_shape)];
             const std::vector<Vec3> step = steps.of(legs[i], tracks[i]);
-            const std::vector<float> share = shares(run, foot, tracks[i]);
+            const std::vector<float> on = how_it_stands(run, foot);
             for (std::size_t f = 0; f < run.frames(); ++f)
-                turn_aside(run.skeleton(), legs[i].target, tracks[i].joints[f], step[f], up, share[f],
+                turn_aside(run.skeleton(), legs[i].target, tracks[i].joints[f], step[f], up, on[f],
                            run.result.frame(f));
         }
     }

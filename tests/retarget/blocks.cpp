@@ -1,8 +1,10 @@
 // Onto figures of few parts: legs without knees, a trunk that is one with the hips.
 #include "crowd.hpp"
 #include "gates.hpp"
+#include "pass_plan.hpp"
 #include "workshop.hpp"
 
+#include <dendraxis/base/rotation.hpp>
 #include <dendraxis/chart/body_shape.hpp>
 #include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/retarget/foot_lock.hpp>
@@ -13,6 +15,7 @@
 #include <doctest/doctest.h>
 
 #include <algorithm>
+#include <cmath>
 
 using namespace dendraxis;
 
@@ -143,5 +146,22 @@ TEST_CASE("pose by pose, a figure without knees stands on the floor where the so
         }
         CHECK(lowest_sole(pairing.target, result).first > -0.002f);
         CHECK(most_slide(pairing, source, result) < 0.015f);
+    }
+}
+
+TEST_CASE("a leg without a knee that is lifted stays lifted, one that stands does not lie") {
+    Bone thigh;
+    thigh.name = "thigh";
+    const Skeleton skeleton({thigh});
+    detail::LimbBones leg;
+    const Vec3 up = Vec3::UnitY();
+    for (const float degrees : {60.0f, 80.0f, 100.0f}) {
+        const float angle = degrees / k_degrees;
+        const LimbJoints joints{Vec3::Zero(), Vec3::Zero(), Vec3(0, -std::cos(angle), std::sin(angle))};
+        std::vector<Transform> local(1);
+        const Quat lifted = detail::turn_aside(skeleton, leg, joints, Vec3::Zero(), up, 0.0f, local);
+        CHECK(lifted.angularDistance(Quat::Identity()) < 1e-3f);
+        const Quat standing = detail::turn_aside(skeleton, leg, joints, Vec3::Zero(), up, 1.0f, local);
+        CHECK((standing * joints.end).dot(up) < -0.43f);
     }
 }
