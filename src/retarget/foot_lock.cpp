@@ -1,5 +1,6 @@
 // Own method: the offline pass of hold_feet.cpp without a look ahead.
 #include "pass_plan.hpp"
+#include "standing.hpp"
 
 #include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/retarget/foot_lock.hpp>
@@ -79,16 +80,6 @@ float shift_for(const LimbJoints& joints, const Vec3& correction, const Vec3& up
     return down + std::sqrt(std::max(0.0f, reach * reach - aside * aside));
 }
 
-// `model` is the pose before.
-void move_hips(const Chart& chart, std::span<const Transform> model, const Vec3& by,
-               std::span<Transform> local) {
-    const int parent = chart.skeleton.parent(chart.hips);
-    const Transform& above =
-        parent == k_no_bone ? chart.skeleton.above() : model[static_cast<std::size_t>(parent)];
-    local[static_cast<std::size_t>(chart.hips)].translation +=
-        inverse(above).scale.cwiseProduct(above.rotation.conjugate() * by);
-}
-
 // Legs without knees turn to where they stand; the body is as high as the lowest foot that stands wants it,
 // and no foot goes through the floor.
 void stand_stiff(const PassPlan& plan, std::span<const Now> now, float seconds, FootLockState& state,
@@ -112,7 +103,7 @@ void stand_stiff(const PassPlan& plan, std::span<const Now> now, float seconds, 
     const float eased = state.hips_shift * std::exp(-seconds / k_release_seconds);
     state.hips_shift = std::max(least, standing > -1e30f ? standing : eased);
     state.started = true;
-    move_hips(to, model, state.hips_shift * to.up, local);
+    detail::move_bone(to.skeleton, model, local, to.hips, state.hips_shift * to.up);
     attach(plan.attachments, to.skeleton, local);
 }
 
@@ -194,7 +185,7 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
         state.started ? wanted + (state.hips_shift - wanted) * std::exp(-seconds / k_hips_seconds) : wanted;
     state.started = true;
     const Vec3 shift = state.hips_shift * to.up;
-    move_hips(to, own.target, shift, target);
+    detail::move_bone(to.skeleton, own.target, target, to.hips, shift);
     for (std::size_t i = 0; i < legs; ++i) {
         const LimbJoints& joints = now[i].joints;
         const LimbJoints moved{joints.root + shift, joints.middle + shift, joints.end + shift};

@@ -197,11 +197,7 @@ const ArmShape& PassPlan::target_arm(const LimbPlan& arm) const {
 
 void raise_hips(PassRun& run, std::size_t frame, float by) {
     const Chart& target = run.plan.pairing.target;
-    const int parent = run.skeleton().parent(target.hips);
-    const Transform& above =
-        parent == k_no_bone ? run.skeleton().above() : run.model[static_cast<std::size_t>(parent)];
-    run.result.frame(frame)[static_cast<std::size_t>(target.hips)].translation +=
-        inverse(above).scale.cwiseProduct(above.rotation.conjugate() * (by * target.up));
+    move_bone(run.skeleton(), run.model, run.result.frame(frame), target.hips, by * target.up);
 }
 
 void PassRun::attach_all() {

@@ -2,6 +2,7 @@
 // does not have.
 #include "pass_plan.hpp"
 #include "smoothing.hpp"
+#include "standing.hpp"
 
 #include <dendraxis/chart/body_tree.hpp>
 #include <dendraxis/retarget/root_motion.hpp>
@@ -13,6 +14,7 @@ namespace dendraxis {
 namespace {
 
 using detail::Beyond;
+using detail::move_bone;
 using detail::PassRun;
 using detail::smoothed;
 
@@ -32,15 +34,6 @@ std::vector<Vec3> path_of(const Skeleton& skeleton, const Clip& clip, int bone, 
         path.push_back(on_floor(head_of(bone, model), up));
     }
     return is_smooth ? path : smoothed(path, k_path_seconds * clip.fps, Beyond::mirrored);
-}
-
-// Moves a bone of a local pose in model space.
-void move_bone(PassRun& run, std::size_t frame, int bone, const Vec3& by) {
-    const int parent = run.skeleton().parent(bone);
-    const Transform above =
-        parent == k_no_bone ? run.skeleton().above() : run.model[static_cast<std::size_t>(parent)];
-    Transform& local = run.result.frame(frame)[static_cast<std::size_t>(bone)];
-    local.translation += inverse(above).scale.cwiseProduct(above.rotation.conjugate() * by);
 }
 
 // The hips, all chains and what else hangs elsewhere in the file than in the body; of bones below each other
@@ -73,7 +66,7 @@ void move_character(PassRun& run, const std::vector<Vec3>& by) {
     }
     for (std::size_t f = 0; f < run.frames(); ++f) {
         run.pose(f);
-        for (const int part : parts) move_bone(run, f, part, by[f]);
+        for (const int part : parts) move_bone(run.skeleton(), run.model, run.result.frame(f), part, by[f]);
     }
 }
 
@@ -90,8 +83,9 @@ void make_root_path(PassRun& run) {
     for (std::size_t f = 0; f < run.frames(); ++f) {
         run.pose(f);
         const Vec3 by = path[f] - path[run.first];
-        move_bone(run, f, target.root, by);
-        for (const int bone : carried) move_bone(run, f, bone, -by);
+        const auto local = run.result.frame(f);
+        move_bone(run.skeleton(), run.model, local, target.root, by);
+        for (const int bone : carried) move_bone(run.skeleton(), run.model, local, bone, -by);
     }
 }
 

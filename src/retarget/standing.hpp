@@ -24,4 +24,13 @@ inline Transform standing_above(const Skeleton& skeleton, std::span<const Transf
     return parent == k_no_bone ? skeleton.above() : standing(skeleton, local, parent);
 }
 
+/// Moves a bone of a local pose by `by` in model space; `model` is that pose in model space, before.
+inline void move_bone(const Skeleton& skeleton, std::span<const Transform> model, std::span<Transform> local,
+                      int bone, const Vec3& by) {
+    const int parent = skeleton.parent(bone);
+    const Transform& above = parent == k_no_bone ? skeleton.above() : model[static_cast<std::size_t>(parent)];
+    local[static_cast<std::size_t>(bone)].translation +=
+        inverse(above).scale.cwiseProduct(above.rotation.conjugate() * by);
+}
+
 }  // namespace dendraxis::detail

@@ -14,11 +14,11 @@ constexpr float k_unseen_rise = 0.001f;  // likewise
 constexpr float k_body_noise_seconds = 0.05f;
 constexpr float k_usual_stop = 8.5f;      // heights a second squared: how hard a step stops a body
 constexpr float k_stop_seconds = 0.3f;    // the longest such stop
-constexpr float k_step_seconds = 0.033f;  // over which the source's stops are measured: noise is none
+constexpr float k_step_seconds = 0.033f;  // over which the source's stops are measured, to pass over noise
 constexpr int k_rounds = 3;               // a sole that is turned with its leg rolls a little otherwise
 constexpr float k_most_aside = 0.9f;      // of the leg's length
-constexpr float k_hangs = 0.35f;          // of the leg's length down: no lower
-constexpr float k_lift_seconds = 0.4f;    // in which a foot leaves where it stood
+constexpr float k_hangs = 0.35f;          // of the leg's length: a foot less far below its hip is lifted
+constexpr float k_lift_seconds = 0.4f;    // in which a leg that stood may turn freely again
 
 // How far the body must come up, a frame.
 struct Rise {

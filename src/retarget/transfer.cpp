@@ -136,7 +136,7 @@ void run_passes(PassRun& run) {
             return guard.run_best(PassGuard::k_feet_price,
                                   std::array<PassGuard::Pass, 2>{as_carried, tilted});
         };
-        if (!hold(FeetBy::legs)) hold(FeetBy::hips);
+        if (!run.plan.legs.empty() && !hold(FeetBy::legs)) hold(FeetBy::hips);
         const auto stand = [&run] {
             stand_on_stiff_legs(run);
             return 0.0f;
@@ -146,7 +146,8 @@ void run_passes(PassRun& run) {
             stand_on_stiff_legs(run);
             return 0.0f;
         };
-        guard.run_best(PassGuard::k_feet_price, std::array<PassGuard::Pass, 2>{stand, plant});
+        if (!run.plan.stiff_legs.empty())
+            guard.run_best(PassGuard::k_feet_price, std::array<PassGuard::Pass, 2>{stand, plant});
     }
     guard.run(PassGuard::k_arms_price, [&] { return place_hands(run); });
     float ease = k_clear_seconds;
