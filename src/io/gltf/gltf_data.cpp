@@ -1,6 +1,7 @@
 #include "gltf_data.hpp"
 
 #include "gltf_checks.hpp"
+#include "gltf_unpack.hpp"
 #include "gltf_uris.hpp"
 
 #include <dendraxis/base/error.hpp>
@@ -24,14 +25,6 @@ const Json& list_in(const Json& of, const char* key) {
 std::size_t whole_in(const Json& of, const char* key) {
     const auto found = of.find(key);
     return found == of.end() ? 0 : static_cast<std::size_t>(found->get<double>());
-}
-
-std::uint8_t components_of(const std::string& type) {
-    if (type == "SCALAR") return 1;
-    if (type == "MAT4") return 16;
-    if (type == "MAT3") return 9;
-    if (type == "MAT2") return 4;
-    return static_cast<std::uint8_t>(type.back() - '0');  // VEC2 to VEC4
 }
 
 GltfAccessor accessor_of(const Json& entry, GltfData& data) {
@@ -82,6 +75,14 @@ GltfAnimation animation_of(const Json& entry) {
 
 }  // namespace
 
+std::uint8_t components_of(const std::string& type) {
+    if (type == "SCALAR") return 1;
+    if (type == "MAT4") return 16;
+    if (type == "MAT3") return 9;
+    if (type == "MAT2") return 4;
+    return static_cast<std::uint8_t>(type.back() - '0');  // VEC2 to VEC4
+}
+
 void read_records(const Json& document, GltfData& data) {
     for (const Json& view : list_in(document, "bufferViews"))
         data.views.push_back({whole_in(view, "buffer"), whole_in(view, "byteOffset"),
@@ -96,6 +97,10 @@ void read_buffers(const std::string& path, bool in_memory, const Json& document,
     const Json& buffers = list_in(document, "buffers");
     data.others.reserve(buffers.size());  // spans point into it
     for (std::size_t i = 0; i < buffers.size(); ++i) {
+        if (is_stand_in(buffers[i])) {
+            data.buffers.emplace_back();
+            continue;
+        }
         const std::size_t length = whole_in(buffers[i], "byteLength");
         std::span<const std::uint8_t> bytes = i == 0 ? binary : std::span<const std::uint8_t>();
         if (buffers[i].contains("uri")) {

@@ -74,11 +74,14 @@ struct GltfData {
     std::vector<GltfAnimation> animations;
 };
 
+/// Numbers an element of an accessor of this type: VEC3 has 3.
+std::uint8_t components_of(const std::string& type);
+
 /// Fills all but `file` and the buffers. `check_document` has passed the document.
 void read_records(const Json& document, GltfData& data);
 
 /// Fills the buffers; `binary` is the GLB's second chunk. Throws `Error` if one cannot be had: `path` is the
-/// document's, or its name if it is `in_memory`.
+/// document's, or its name if it is `in_memory`. A buffer that only stands in for compressed data is empty.
 void read_buffers(const std::string& path, bool in_memory, const Json& document,
                   std::span<const std::uint8_t> binary, GltfData& data);
 

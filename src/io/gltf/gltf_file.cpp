@@ -4,6 +4,7 @@
 #include "glb_builder.hpp"
 #include "gltf_checks.hpp"
 #include "gltf_references.hpp"
+#include "gltf_unpack.hpp"
 
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/io/puppet/puppet.hpp>
@@ -267,8 +268,12 @@ void parse(GltfFile& file, std::vector<std::uint8_t> bytes) {
     if (is_binary) chunks = chunks_of_glb(file.path, bytes);
     file.json.assign(chunks.json.begin(), chunks.json.end());
     Json document = checked_json(file.path, file.json);
-    read_records(document, file.data);
     read_buffers(file.path, file.in_memory, document, chunks.binary, file.data);
+    if (is_packed(document)) {
+        unpack(file.path, document, file.data);
+        file.json = document.dump();
+    }
+    read_records(document, file.data);
     if (is_binary) file.data.file = std::move(bytes);  // the buffers stay where they are
 
     tinygltf::TinyGLTF parser;
