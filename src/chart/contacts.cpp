@@ -20,14 +20,6 @@ float median(std::vector<float> values) {
     return *middle;
 }
 
-// A little below the chart's floor if the soles are there at rest: what treads on it does not sink in.
-float trodden_floor(const Chart& chart, float most) {
-    const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
-    float lowest = chart.floor;
-    for (const Sole& sole : chart.shape.soles) lowest = std::min(lowest, lowest_of(sole, rest, chart.up));
-    return chart.floor - lowest < most ? lowest : chart.floor;
-}
-
 class ContactFinder {
  public:
     ContactFinder(const Chart& chart, const Clip& clip, const ContactLimits& limits)
@@ -35,7 +27,7 @@ class ContactFinder {
           clip_(clip),
           limits_(limits),
           leg_(std::max(1e-6f, leg_length(chart))),
-          floor_(trodden_floor(chart, k_most_sunk * leg_)),
+          floor_(trodden_floor(chart)),
           window_(static_cast<std::size_t>(std::max(1.0f, std::round(k_speed_seconds * clip.fps)))) {}
 
     /// Of the floor, as `moving_floor` has it; after `follow`.
@@ -186,6 +178,13 @@ void take_over(FootTrack& track, const Chart& chart, std::span<const ContactSpan
 bool FootTrack::stands(std::size_t frame) const noexcept {
     const auto& parts_now = planted[frame];
     return std::any_of(parts_now.begin(), parts_now.end(), [](bool on) { return on; });
+}
+
+float trodden_floor(const Chart& chart) {
+    const std::vector<Transform> rest = rest_in_model_space(chart.skeleton);
+    float lowest = chart.floor;
+    for (const Sole& sole : chart.shape.soles) lowest = std::min(lowest, lowest_of(sole, rest, chart.up));
+    return chart.floor - lowest < k_most_sunk * leg_length(chart) ? lowest : chart.floor;
 }
 
 std::vector<FootTrack> track_feet(const Chart& chart, const Clip& clip, std::span<const ContactSpan> set,

@@ -1,5 +1,5 @@
 // Own method: the offline pass of hold_feet.cpp without a look ahead.
-#include "pass_plan.hpp"
+#include "foot_steps.hpp"
 #include "standing.hpp"
 
 #include <dendraxis/chart/contacts.hpp>
@@ -18,6 +18,8 @@ using detail::PassPlan;
 
 constexpr float k_release_seconds = 0.12f;  // in which a correction falls to about a third
 constexpr float k_still_seconds = 0.2f;
+constexpr float k_down_seconds = 0.04f;   // how long the hips take to follow a leg that is too short
+constexpr float k_counts_seconds = 0.1f;  // a shorter contact says nothing about the next
 constexpr float k_most_stretch = 0.997f;
 
 using Foot = FootLockState::Foot;
@@ -31,46 +33,56 @@ struct Now {
     float lowest = 0.0f;
 };
 
-void find_stands(const Chart& source, float leg, const Now& now, float seconds, Foot& foot) {
+// `floor_step`: how far the source's floor has run since the pose before.
+void find_stands(const PassPlan& plan, float leg, const Now& now, const Vec3& floor_step, float seconds,
+                 Foot& foot) {
     const ContactLimits limits;
-    float lowest = 1e30f;
-    float slowest = 1e30f;
-    for (std::size_t p = 0; p < now.source.size(); ++p) {
-        lowest = std::min(lowest, now.source[p].dot(source.up) - source.floor);
-        slowest =
-            std::min(slowest, (now.source[p] - foot.source[p]).norm() / (leg * std::max(seconds, 1e-4f)));
+    const Vec3& up = plan.pairing.source.up;
+    std::array<float, k_foot_parts> over_floor{};
+    std::array<float, k_foot_parts> speed{};
+    for (std::size_t p = 0; p < k_foot_parts; ++p) {
+        over_floor[p] = now.source[p].dot(up) - plan.source_floor;
+        speed[p] = (now.source[p] - foot.source[p] - floor_step).norm() / (leg * std::max(seconds, 1e-4f));
     }
+    const float lowest = *std::min_element(over_floor.begin(), over_floor.end());
+    const float slowest = *std::min_element(speed.begin(), speed.end());
     // A foot that rests high up stands on something up there.
     const bool rests = lowest > 0.06f * leg && slowest < 0.12f;
     foot.still_seconds = rests ? foot.still_seconds + seconds : 0.0f;
     if (!rests || foot.still_seconds < k_still_seconds) foot.level = 0.0f;
     if (rests && foot.still_seconds >= k_still_seconds && foot.level == 0.0f) foot.level = lowest;
-    for (std::size_t p = 0; p < now.source.size(); ++p) {
-        const float height = (now.source[p].dot(source.up) - source.floor - foot.level) / leg;
-        const float speed = (now.source[p] - foot.source[p]).norm() / (leg * std::max(seconds, 1e-4f));
+    for (std::size_t p = 0; p < k_foot_parts; ++p) {
+        const float height = (over_floor[p] - foot.level) / leg;
         const float tilt = height - (lowest - foot.level) / leg;
         foot.stands[p] =
             foot.stands[p]
-                ? height < limits.leave_height && speed < limits.leave_speed && tilt < limits.leave_tilt
-                : height < limits.touch_height && speed < limits.touch_speed && tilt < limits.touch_tilt;
+                ? height < limits.leave_height && speed[p] < limits.leave_speed && tilt < limits.leave_tilt
+                : height < limits.touch_height && speed[p] < limits.touch_speed && tilt < limits.touch_tilt;
     }
-}
-
-// How far the ankle must move for the parts that stand to move as the source's do.
-Vec3 rolled(const PassPlan& plan, const Now& now, const Foot& before) {
-    Vec3 step = Vec3::Zero();
-    float standing = 0.0f;
-    for (std::size_t p = 0; p < now.source.size(); ++p) {
-        if (!before.stands[p]) continue;
-        step += plan.leg_ratio * (plan.to_target * Vec3(now.source[p] - before.source[p])) -
-                (now.target[p] - before.target[p]);
-        standing += 1.0f;
-    }
-    return standing > 0.0f ? Vec3(step / standing) : Vec3(Vec3::Zero());
 }
 
 bool stands(const Foot& foot) {
     return std::any_of(foot.stands.begin(), foot.stands.end(), [](bool on) { return on; });
+}
+
+// Turns from the model's facing to where the foot points over the floor.
+Quat along_foot(const Chart& target, const Now& now) {
+    const auto level = [&](const Vec3& v) { return Vec3(v - v.dot(target.up) * target.up); };
+    const Vec3 ahead = level(now.target[k_ball] - now.target[k_heel]);
+    if (ahead.norm() < 1e-6f) return Quat::Identity();
+    return Quat::FromTwoVectors(level(target.facing), ahead);
+}
+
+void begin_contact(const Vec3& over_floor, Foot& foot) {
+    foot.start = over_floor;
+    foot.strayed = Vec3::Zero();
+    foot.stood_seconds = 0.0f;
+}
+
+// A contact that is over says how far the next one will stray.
+void end_contact(const Chart& target, const Now& now, Foot& foot) {
+    if (foot.stood_seconds < k_counts_seconds) return;
+    foot.lead = -(along_foot(target, now).conjugate() * foot.strayed) / foot.stood_seconds;
 }
 
 float shift_for(const LimbJoints& joints, const Vec3& correction, const Vec3& up, float reach) {
@@ -150,18 +162,30 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
             pose.source[p] = position_of(source_sole, source_sole.parts[p], own.source);
             pose.target[p] = position_of(sole, sole.parts[p], own.target) - pose.joints.end;
         }
-        pose.source_height = lowest_of(source_sole, own.source, from.up) - from.floor;
+        pose.source_height = lowest_of(source_sole, own.source, from.up) - plan.source_floor;
         pose.lowest = lowest_of(sole, own.target, to.up);
         Foot& foot = state.feet[i];
         Vec3 over_floor = foot.correction - foot.correction.dot(to.up) * to.up;
-        if (state.started) {
+        const Vec3 floor_step = seconds * state.floor_velocity;
+        if (!state.started) {  // what is low stands, as if it had not moved
+            for (std::size_t p = 0; p < k_foot_parts; ++p) foot.source[p] = pose.source[p] - floor_step;
+            find_stands(plan, leg.source_length, pose, floor_step, seconds, foot);
+        } else {
+            detail::FootStep step{foot.source, pose.source, foot.target, pose.target,
+                                  foot.stands, floor_step,  seconds};
             const bool stood = stands(foot);
-            const Vec3 step = rolled(plan, pose, foot) - (pose.joints.end - foot.ankle);
-            find_stands(from, leg.source_length, pose, seconds, foot);
-            if (stood && stands(foot)) {
-                over_floor += step - step.dot(to.up) * to.up;
+            find_stands(plan, leg.source_length, pose, floor_step, seconds, foot);
+            for (std::size_t p = 0; p < k_foot_parts; ++p) step.rests[p] = step.rests[p] || foot.stands[p];
+            if (stood || stands(foot)) {
+                const Vec3 moved = pose.joints.end - foot.ankle;
+                if (!stood) begin_contact(over_floor, foot);
+                over_floor += detail::rolled(plan, leg, step) - (moved - moved.dot(to.up) * to.up);
+                foot.strayed += seconds * (over_floor - foot.start);
+                foot.stood_seconds += seconds;
+                if (!stands(foot)) end_contact(to, pose, foot);
             } else {
-                over_floor *= std::exp(-seconds / k_release_seconds);
+                const Vec3 next = along_foot(to, pose) * foot.lead;
+                over_floor = next + (over_floor - next) * std::exp(-seconds / k_release_seconds);
             }
         }
         const float rise = to.floor + plan.leg_ratio * pose.source_height - pose.lowest;
@@ -169,20 +193,24 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
         foot.source = pose.source;
         foot.target = pose.target;
         foot.ankle = pose.joints.end;
-        if (!stands(foot)) continue;
+        // A foot that is about to land tells the hips in time.
         const float stretch = (pose.joints.end - pose.joints.root).norm();
+        const float over = std::max(0.0f, plan.leg_ratio * pose.source_height);
+        highest = std::min(highest, over + shift_for(pose.joints, foot.correction, to.up,
+                                                     std::max(stretch, k_most_stretch * leg.target_length)));
+        if (!stands(foot)) continue;
         shift_sum += shift_for(pose.joints, foot.correction, to.up, stretch);
         shift_weight += 1.0f;
-        highest = std::min(highest, shift_for(pose.joints, foot.correction, to.up,
-                                              std::max(stretch, k_most_stretch * leg.target_length)));
     }
     if (!plan.stiff_legs.empty()) {
         stand_stiff(plan, std::span(now).first(legs), seconds, state, own.target, target);
         return;
     }
-    const float wanted = shift_weight > 0.0f ? std::min(shift_sum / shift_weight, highest) : state.hips_shift;
+    const float asked = shift_weight > 0.0f ? shift_sum / shift_weight : state.hips_shift;
+    const float wanted = std::min(asked, highest);
+    const float ease = wanted < state.hips_shift ? k_down_seconds : k_hips_seconds;
     state.hips_shift =
-        state.started ? wanted + (state.hips_shift - wanted) * std::exp(-seconds / k_hips_seconds) : wanted;
+        state.started ? wanted + (state.hips_shift - wanted) * std::exp(-seconds / ease) : wanted;
     state.started = true;
     const Vec3 shift = state.hips_shift * to.up;
     detail::move_bone(to.skeleton, own.target, target, to.hips, shift);

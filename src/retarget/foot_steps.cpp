@@ -20,6 +20,42 @@ Vec3 hermite(const Vec3& a, const Vec3& slope_a, const Vec3& b, const Vec3& slop
            count * (t3 - t2) * slope_b;
 }
 
+// How far the target's foot lifts a part over its lowest one: where it has no joint that bends as the
+// source's does, only one of them can stand.
+float lifted(const std::array<Vec3, k_foot_parts>& parts, std::size_t part, const Vec3& up) {
+    float least = 1e30f;
+    for (const Vec3& other : parts) least = std::min(least, other.dot(up));
+    return parts[part].dot(up) - least;
+}
+
+// How much of the foot rests on each part: nearly all of it on one that is low and still, seen from the
+// floor. A heel that dips through it behind toes that stand is lowest, but moves.
+std::array<float, k_foot_parts> weights(const PassPlan& plan, const LimbPlan& leg, const FootStep& step) {
+    const Vec3& up = plan.pairing.source.up;
+    const Vec3& own_up = plan.pairing.target.up;
+    const float length = leg.source_length;
+    std::array<float, k_foot_parts> cost{};
+    float least = 1e30f;
+    for (std::size_t p = 0; p < k_foot_parts; ++p) {
+        if (!step.rests[p]) continue;
+        const Vec3 moved = step.source_now[p] - step.source_before[p];
+        const float over =
+            0.5f * (lifted(step.target_before, p, own_up) + lifted(step.target_now, p, own_up));
+        const float height =
+            0.5f * (step.source_now[p] + step.source_before[p]).dot(up) + over / plan.leg_ratio;
+        const float speed = (moved - moved.dot(up) * up - step.floor_step).norm() / step.seconds;
+        cost[p] = height / (k_low_grain * length) + speed / (k_still_grain * length);
+        least = std::min(least, cost[p]);
+    }
+    std::array<float, k_foot_parts> result{};
+    float sum = 0.0f;
+    for (std::size_t p = 0; p < k_foot_parts; ++p) {
+        if (step.rests[p]) sum += result[p] = std::exp(least - cost[p]);
+    }
+    for (float& weight : result) weight = sum > 0.0f ? weight / sum : 0.0f;
+    return result;
+}
+
 // The steps of one foot.
 class FootWalker {
  public:
@@ -43,7 +79,7 @@ class FootWalker {
                 const Vec3 moved = level(own_.joints[f + 1].end - own_.joints[f].end);
                 const bool rolls = track_.stands(f) && track_.stands(f + 1);
                 over_floor[f + 1] = over_floor[f];
-                if (rolls) over_floor[f + 1] += rolled(f) - moved;
+                if (rolls) over_floor[f + 1] += rolled_from(f) - moved;
                 sum += over_floor[f + 1];
             }
             // The whole contact stands where it strays least from the pose without correction.
@@ -58,60 +94,14 @@ class FootWalker {
  private:
     Vec3 level(const Vec3& v) const { return v - v.dot(up_) * up_; }
 
-    // How much of the foot rests on each part from `frame` to the next: nearly all of it on one that is low
-    // and still, seen from the floor. A heel that dips through it behind toes that stand is lowest, but
-    // moves.
-    std::array<float, k_foot_parts> weights(std::size_t frame) const {
-        const Vec3& up = run_.plan.pairing.source.up;
-        const float length = plan_.source_length;
-        std::array<float, k_foot_parts> cost{};
-        float least = 1e30f;
-        for (std::size_t p = 0; p < k_foot_parts; ++p) {
-            if (!rests(frame, p)) continue;
-            const Vec3 step = track_.parts[frame + 1][p] - track_.parts[frame][p];
-            const float height = 0.5f * (track_.parts[frame + 1][p] + track_.parts[frame][p]).dot(up);
-            const float speed = (run_.result.fps * (step - step.dot(up) * up) - belt_).norm();
-            cost[p] = (height + lifted(frame, p)) / (k_low_grain * length) + speed / (k_still_grain * length);
-            least = std::min(least, cost[p]);
-        }
-        std::array<float, k_foot_parts> result{};
-        float sum = 0.0f;
-        for (std::size_t p = 0; p < k_foot_parts; ++p) {
-            if (rests(frame, p)) sum += result[p] = std::exp(least - cost[p]);
-        }
-        for (float& weight : result) weight = sum > 0.0f ? weight / sum : 0.0f;
-        return result;
-    }
-
-    // How far the target's foot lifts a part over its lowest one, in lengths of the source: where it has no
-    // joint that bends as the source's does, only one of them can stand.
-    float lifted(std::size_t frame, std::size_t part) const {
-        float over = 0.0f;
-        for (const std::size_t f : {frame, frame + 1}) {
-            const auto& parts = own_.parts[f];
-            float least = 1e30f;
-            for (const Vec3& other : parts) least = std::min(least, other.dot(up_));
-            over += 0.5f * (parts[part].dot(up_) - least);
-        }
-        return over / run_.plan.leg_ratio;
-    }
-
-    bool rests(std::size_t frame, std::size_t part) const {
-        return track_.planted[frame][part] || track_.planted[frame + 1][part];
-    }
-
-    // From `frame` to the next one, how the ankle must move so that the foot rolls as the source's does.
-    Vec3 rolled(std::size_t frame) const {
-        const auto share = weights(frame);
-        const auto& source = track_.parts;
-        const auto& own = own_.parts;
-        Vec3 step = run_.shift[frame + 1] - run_.shift[frame];
-        for (std::size_t p = 0; p < k_foot_parts; ++p) {
-            if (share[p] == 0.0f) continue;
-            const Vec3 theirs = run_.plan.to_target * Vec3(source[frame + 1][p] - source[frame][p]);
-            step += share[p] * (run_.plan.leg_ratio * theirs - (own[frame + 1][p] - own[frame][p]));
-        }
-        return level(step);
+    // From `frame` to the next one.
+    Vec3 rolled_from(std::size_t frame) const {
+        FootStep step{track_.parts[frame],   track_.parts[frame + 1], own_.parts[frame],
+                      own_.parts[frame + 1], track_.planted[frame],   belt_ / run_.result.fps,
+                      1.0f / run_.result.fps};
+        for (std::size_t p = 0; p < k_foot_parts; ++p)
+            step.rests[p] = step.rests[p] || track_.planted[frame + 1][p];
+        return level(run_.shift[frame + 1] - run_.shift[frame]) + rolled(run_.plan, plan_, step);
     }
 
     // A foot that lifts for less than a step stands on where it stood.
@@ -211,6 +201,18 @@ class FootWalker {
 };
 
 }  // namespace
+
+Vec3 rolled(const PassPlan& plan, const LimbPlan& leg, const FootStep& step) {
+    const auto share = weights(plan, leg, step);
+    const Vec3& up = plan.pairing.target.up;
+    Vec3 moved = Vec3::Zero();
+    for (std::size_t p = 0; p < k_foot_parts; ++p) {
+        if (share[p] == 0.0f) continue;
+        const Vec3 theirs = plan.to_target * Vec3(step.source_now[p] - step.source_before[p]);
+        moved += share[p] * (plan.leg_ratio * theirs - (step.target_now[p] - step.target_before[p]));
+    }
+    return moved - moved.dot(up) * up;
+}
 
 std::vector<LegTrack> track_legs(PassRun& run, std::span<const LimbPlan> legs) {
     std::vector<LegTrack> tracks(legs.size());

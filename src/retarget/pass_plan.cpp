@@ -2,6 +2,7 @@
 
 #include "standing.hpp"
 
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/chart/unit.hpp>
 #include <dendraxis/retarget/matched_stance.hpp>
 
@@ -112,6 +113,7 @@ PassPlan::PassPlan(const Pairing& given)
       to_target(source_to_target(pairing)),
       is_exact(follows_exactly(pairing)),
       leg_ratio(dendraxis::leg_ratio(pairing)),
+      source_floor(trodden_floor(pairing.source)),
       attachments(compile_attachments(pairing)) {
     const std::vector<Transform> source_rest = rest_in_model_space(pairing.source.skeleton);
     const std::vector<Transform> target_rest = rest_in_model_space(pairing.target.skeleton);

@@ -72,6 +72,7 @@ struct PassPlan {
     /// correct.
     bool is_exact = false;
     float leg_ratio = 1.0f;
+    float source_floor = 0.0f;  ///< what the source treads on
     AttachProgram attachments;  ///< bones that hang elsewhere in the file than in the body
     float arm_ratio = 1.0f;
     std::vector<LimbPlan> legs;

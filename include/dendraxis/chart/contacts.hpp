@@ -53,6 +53,10 @@ struct ContactLimits {
     float leave_tilt = 0.012f;
 };
 
+/// The height of what the character treads on: its chart's floor, or a little below it if its soles are there
+/// at rest (less than 0.05 of the leg's length).
+float trodden_floor(const Chart& chart);
+
 /// Follows the feet of `chart` through `clip` (poses of its skeleton). A part of a foot stands from when it
 /// is low and slow until it is high or fast, or another part carries the foot (one that is lower, or as low
 /// and steadier); a foot that is still for a while stands at any height (a ledge, a rung). Where the floor

@@ -26,10 +26,18 @@ struct FootLockState {
         Vec3 ankle = Vec3::Zero();   ///< of the target, before it was held
         Vec3 correction = Vec3::Zero();
         std::array<bool, 3> stands{};
+        Vec3 strayed = Vec3::Zero();  ///< in this contact, from its start: the sum over its seconds
+        float stood_seconds = 0.0f;
+        Vec3 start = Vec3::Zero();  ///< where this contact began
+        Vec3 lead =
+            Vec3::Zero();  ///< where the next begins, seen along the foot: it strays to both sides alike
         float still_seconds = 0.0f;  ///< how long it has rested high up
         float level = 0.0f;          ///< of what it stands on, over the floor
     };
     std::array<Foot, k_most_feet> feet;
+    /// The caller's: how the floor runs under a source that walks on the spot, as `moving_floor` finds it in
+    /// its clip, model units of the source a second. Feet stand on that floor then.
+    Vec3 floor_velocity = Vec3::Zero();
     float hips_shift = 0.0f;
     bool started = false;
 };
