@@ -121,8 +121,6 @@ class ContactFinder {
         }
     }
 
-    // A part has left the floor once another carries the foot: one that is lower, or as low and steadier.
-    // A heel that dips through the floor behind resting toes is lower, but moves.
     void find_planted(FootTrack& track) const {
         track.planted.assign(track.size(), {});
         std::array<bool, k_foot_parts> stands{};
@@ -133,17 +131,7 @@ class ContactFinder {
                 height[p] = (part_height(track, f, p) - track.level[f]) / leg_;
                 moving[p] = speed(track, f, p);
             }
-            for (std::size_t p = 0; p < k_foot_parts; ++p) {
-                const float most_tilt = stands[p] ? limits_.leave_tilt : limits_.touch_tilt;
-                stands[p] = stands[p] ? height[p] < limits_.leave_height && moving[p] < limits_.leave_speed
-                                      : height[p] < limits_.touch_height && moving[p] < limits_.touch_speed;
-                for (std::size_t other = 0; other < k_foot_parts; ++other) {
-                    const bool lower = height[p] - height[other] > most_tilt;
-                    const bool higher = height[other] > limits_.leave_height;
-                    const float steadier = moving[p] - moving[other];
-                    if (lower ? steadier > -k_steadier : !higher && steadier > k_steadier) stands[p] = false;
-                }
-            }
+            stands = parts_that_stand(height, moving, stands, limits_);
             track.planted[f] = stands;
         }
     }
@@ -178,6 +166,26 @@ void take_over(FootTrack& track, const Chart& chart, std::span<const ContactSpan
 bool FootTrack::stands(std::size_t frame) const noexcept {
     const auto& parts_now = planted[frame];
     return std::any_of(parts_now.begin(), parts_now.end(), [](bool on) { return on; });
+}
+
+// A heel that dips through the floor behind resting toes is lower, but moves.
+std::array<bool, k_foot_parts> parts_that_stand(const std::array<float, k_foot_parts>& height,
+                                                const std::array<float, k_foot_parts>& speed,
+                                                const std::array<bool, k_foot_parts>& stood,
+                                                const ContactLimits& limits) noexcept {
+    std::array<bool, k_foot_parts> stands{};
+    for (std::size_t p = 0; p < k_foot_parts; ++p) {
+        const float most_tilt = stood[p] ? limits.leave_tilt : limits.touch_tilt;
+        stands[p] = stood[p] ? height[p] < limits.leave_height && speed[p] < limits.leave_speed
+                             : height[p] < limits.touch_height && speed[p] < limits.touch_speed;
+        for (std::size_t other = 0; other < k_foot_parts; ++other) {
+            const bool lower = height[p] - height[other] > most_tilt;
+            const bool higher = height[other] > limits.leave_height;
+            const float steadier = speed[p] - speed[other];
+            if (lower ? steadier > -k_steadier : !higher && steadier > k_steadier) stands[p] = false;
+        }
+    }
+    return stands;
 }
 
 float trodden_floor(const Chart& chart) {

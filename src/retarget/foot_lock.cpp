@@ -18,7 +18,9 @@ using detail::PassPlan;
 
 constexpr float k_release_seconds = 0.12f;  // in which a correction falls to about a third
 constexpr float k_still_seconds = 0.2f;
-constexpr float k_down_seconds = 0.04f;   // how long the hips take to follow a leg that is too short
+constexpr float k_down_seconds = 0.03f;   // how long the hips take to follow a leg that is too short
+constexpr float k_near_from = 0.03f;      // of the leg's length over the floor: from here
+constexpr float k_near_fades = 0.07f;     // within this much a foot is left to the hips
 constexpr float k_counts_seconds = 0.1f;  // a shorter contact says nothing about the next
 constexpr float k_most_stretch = 0.997f;
 
@@ -36,7 +38,6 @@ struct Now {
 // `floor_step`: how far the source's floor has run since the pose before.
 void find_stands(const PassPlan& plan, float leg, const Now& now, const Vec3& floor_step, float seconds,
                  Foot& foot) {
-    const ContactLimits limits;
     const Vec3& up = plan.pairing.source.up;
     std::array<float, k_foot_parts> over_floor{};
     std::array<float, k_foot_parts> speed{};
@@ -51,14 +52,8 @@ void find_stands(const PassPlan& plan, float leg, const Now& now, const Vec3& fl
     foot.still_seconds = rests ? foot.still_seconds + seconds : 0.0f;
     if (!rests || foot.still_seconds < k_still_seconds) foot.level = 0.0f;
     if (rests && foot.still_seconds >= k_still_seconds && foot.level == 0.0f) foot.level = lowest;
-    for (std::size_t p = 0; p < k_foot_parts; ++p) {
-        const float height = (over_floor[p] - foot.level) / leg;
-        const float tilt = height - (lowest - foot.level) / leg;
-        foot.stands[p] =
-            foot.stands[p]
-                ? height < limits.leave_height && speed[p] < limits.leave_speed && tilt < limits.leave_tilt
-                : height < limits.touch_height && speed[p] < limits.touch_speed && tilt < limits.touch_tilt;
-    }
+    for (float& height : over_floor) height = (height - foot.level) / leg;
+    foot.stands = parts_that_stand(over_floor, speed, foot.stands);
 }
 
 bool stands(const Foot& foot) {
@@ -71,6 +66,15 @@ Quat along_foot(const Chart& target, const Now& now) {
     const Vec3 ahead = level(now.target[k_ball] - now.target[k_heel]);
     if (ahead.norm() < 1e-6f) return Quat::Identity();
     return Quat::FromTwoVectors(level(target.facing), ahead);
+}
+
+// How far the foot must come up. One in the air goes with the hips, but not through the floor.
+float rise_of(const PassPlan& plan, const LimbPlan& leg, const Now& now, const Foot& foot, float hips_shift) {
+    const float floor = plan.pairing.target.floor - now.lowest;
+    const float exact = floor + plan.leg_ratio * now.source_height;
+    const float free = std::max(hips_shift, floor + plan.leg_ratio * std::min(0.0f, now.source_height));
+    const float over = (now.source_height - foot.level) / leg.source_length;
+    return exact + detail::smoother_step((over - k_near_from) / k_near_fades) * (free - exact);
 }
 
 void begin_contact(const Vec3& over_floor, Foot& foot) {
@@ -188,14 +192,13 @@ void FootLock::apply(std::span<const Transform> source, std::span<Transform> tar
                 over_floor = next + (over_floor - next) * std::exp(-seconds / k_release_seconds);
             }
         }
-        const float rise = to.floor + plan.leg_ratio * pose.source_height - pose.lowest;
-        foot.correction = over_floor + rise * to.up;
+        foot.correction = over_floor + rise_of(plan, leg, pose, foot, state.hips_shift) * to.up;
         foot.source = pose.source;
         foot.target = pose.target;
         foot.ankle = pose.joints.end;
         // A foot that is about to land tells the hips in time.
         const float stretch = (pose.joints.end - pose.joints.root).norm();
-        const float over = std::max(0.0f, plan.leg_ratio * pose.source_height);
+        const float over = 0.3f * std::max(0.0f, plan.leg_ratio * pose.source_height);
         highest = std::min(highest, over + shift_for(pose.joints, foot.correction, to.up,
                                                      std::max(stretch, k_most_stretch * leg.target_length)));
         if (!stands(foot)) continue;

@@ -53,13 +53,20 @@ struct ContactLimits {
     float leave_tilt = 0.012f;
 };
 
+/// Which parts of a foot stand, of those that `stood` before: a part stands from when it is low and slow
+/// until it is high or fast, or another part carries the foot (one that is lower, or as low and steadier).
+/// Heights are over what the foot stands on, in lengths of the leg; speeds seen from there, of it a second.
+std::array<bool, k_foot_parts> parts_that_stand(const std::array<float, k_foot_parts>& height,
+                                                const std::array<float, k_foot_parts>& speed,
+                                                const std::array<bool, k_foot_parts>& stood,
+                                                const ContactLimits& limits = {}) noexcept;
+
 /// The height of what the character treads on: its chart's floor, or a little below it if its soles are there
 /// at rest (less than 0.05 of the leg's length).
 float trodden_floor(const Chart& chart);
 
-/// Follows the feet of `chart` through `clip` (poses of its skeleton). A part of a foot stands from when it
-/// is low and slow until it is high or fast, or another part carries the foot (one that is lower, or as low
-/// and steadier); a foot that is still for a while stands at any height (a ledge, a rung). Where the floor
+/// Follows the feet of `chart` through `clip` (poses of its skeleton): `parts_that_stand`, frame by frame. A
+/// foot that is still for a while stands at any height (a ledge, a rung). Where the floor
 /// runs under a character that walks on the spot, speeds are seen from the floor. Speeds are measured over a
 /// thirtieth of a second. For legs that `set` names in this clip, it alone decides. Allocates; safe to call
 /// from several threads.
