@@ -9,7 +9,6 @@
 #include <dendraxis/ik/body_setup.hpp>
 #include <dendraxis/retarget/foot_lock.hpp>
 #include <dendraxis/retarget/transfer.hpp>
-#include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/blend.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
@@ -203,26 +202,6 @@ TEST_CASE("calls a frame ask for no memory") {
     CHECK(workshop::allocations() == before);
     std::vector<int> counted(10);
     CHECK(workshop::allocations() > before);
-}
-
-TEST_CASE("feet are held pose by pose, from the past alone") {
-    const Transfer transfer(to_bosun());
-    const FootLock lock(to_bosun());
-    for (const std::string name : {"stroll", "hop-down", "crouch", "idle"}) {
-        CAPTURE(name);
-        const Clip& clip = workshop::diver().clip(name);
-        const Clip plain = transfer.apply_turns(clip);
-        Clip held = plain;
-        FootLockState feet;
-        Workspace workspace;
-        for (std::size_t f = 0; f < clip.frame_count(); ++f)
-            lock.apply(clip.frame(f), held.frame(f), 1.0f / clip.fps, feet, workspace);
-        const ClipReview before = review_clip(to_bosun(), clip, plain);
-        const ClipReview after = review_clip(to_bosun(), clip, held);
-        CHECK(after["foot_slide_mm"].value < std::max(6.0f, 0.45f * before["foot_slide_mm"].value));
-        CHECK(after["ground_depth_mm"].value < 8.0f);
-        CHECK(after["bend_flips"].value == 0.0f);
-    }
 }
 
 TEST_CASE("poses are blended by weight and by chain") {
