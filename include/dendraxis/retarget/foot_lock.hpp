@@ -20,8 +20,14 @@ struct PassPlan;
 /// starts anew (after a cut, or when the target is changed).
 struct FootLockState {
     static constexpr std::size_t k_most_feet = 8;
+    /// Where the parts of the source's foot were.
+    struct Past {
+        std::array<Vec3, 3> parts;
+        float ago = 0.0f;  ///< seconds
+    };
     struct Foot {
-        std::array<Vec3, 3> source;  ///< its parts in the pose before
+        std::array<Past, 8> past;  ///< the last poses, the one before first
+        std::size_t past_count = 0;
         std::array<Vec3, 3> target;  ///< of the target, from its ankle
         Vec3 ankle = Vec3::Zero();   ///< of the target, before it was held
         Vec3 correction = Vec3::Zero();
