@@ -1,5 +1,7 @@
 // Own method: the offline pass of hold_feet.cpp without a look ahead.
 #include "foot_steps.hpp"
+#include "pass_plan.hpp"
+#include "smoothing.hpp"
 #include "standing.hpp"
 
 #include <dendraxis/chart/contacts.hpp>
