@@ -13,7 +13,7 @@ cmake --build build/fuzz --target "${targets[@]/#/fuzz_}"
 # Corpora: the smallest files of the demo, and what is made up beside them.
 corpus=build/fuzz/corpus
 mkdir -p build/fuzz/found $corpus/{glb,gltf,bvh,puppet,sheet,request}
-cp demo/harbour/{lantern-man,slipway,mooring-post}.glb $corpus/glb
+cp demo/harbour/{lantern-man,slipway,mooring-post}.glb fuzz/corpus/*.glb $corpus/glb
 cp fuzz/corpus/*.gltf $corpus/gltf
 cp fuzz/corpus/*.bvh $corpus/bvh
 cp fuzz/corpus/*.puppet.json $corpus/puppet

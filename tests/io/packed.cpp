@@ -177,4 +177,6 @@ TEST_CASE("compressed data that are damaged are refused with their place") {
     CHECK(says(of_surfaces([&](auto& glb) { surface(glb).erase("attributes"); }), "no list of attributes"));
     CHECK(says(of_surfaces([&](auto& glb) { surface(glb)["attributes"]["POSITION"] = 77; }),
                "lacks its 'POSITION'"));
+    CHECK(says(of_surfaces([&](auto& glb) { surface(glb)["attributes"]["POSITION"] = 1.3e10; }),
+               "'POSITION' is no whole number"));
 }

@@ -182,11 +182,12 @@ class Unpacker {
         const std::size_t view = whole(packed, "bufferView", where);
         if (view >= views_.size()) fail("a compressed surface names a view that does not exist", where);
         const draco::Mesh& mesh = surface_in(view, where);
-        for (const auto& [name, id] : packed["attributes"].items()) {
+        for (const auto& item : packed["attributes"].items()) {
+            const std::string& name = item.key();
             const auto accessor = primitive["attributes"].find(name);
             if (accessor == primitive["attributes"].end()) continue;
-            const draco::PointAttribute* from =
-                id.is_number() ? mesh.GetAttributeByUniqueId(id.get<std::uint32_t>()) : nullptr;
+            const std::size_t id = whole(packed["attributes"], name.c_str(), where);
+            const draco::PointAttribute* from = mesh.GetAttributeByUniqueId(static_cast<std::uint32_t>(id));
             if (from == nullptr) fail(fmt::format("a compressed surface lacks its '{}'", name), where);
             write_attribute(mesh, *from, entry_of("accessors", *accessor), where);
         }
