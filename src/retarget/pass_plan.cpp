@@ -19,6 +19,11 @@ float limb_length(const LimbBones& limb, const std::vector<Transform>& model) {
     return (joints.middle - joints.root).norm() + (joints.end - joints.middle).norm();
 }
 
+Vec3 in_bone(int bone, const Vec3& point, const std::vector<Transform>& rest) {
+    const Transform& frame = rest[static_cast<std::size_t>(bone)];
+    return frame.rotation.conjugate() * (point - frame.translation);
+}
+
 std::optional<LimbBones> limb_bones(const BodyTree& body, const Chain& chain,
                                     const std::vector<Transform>& rest) {
     const Chart& chart = body.chart();
@@ -32,10 +37,7 @@ std::optional<LimbBones> limb_bones(const BodyTree& body, const Chain& chain,
     const std::size_t last = chain.bones.size() - 1;
     const std::size_t lower = last < 2 ? 1 : std::clamp<std::size_t>(chain.lower, 1, last - 1);
     limb.bones = {chain.bones.front(), chain.bones[lower], chain.bones.back()};
-    if (last < 2) {
-        const Transform& shin = rest[static_cast<std::size_t>(chain.bones.back())];
-        limb.end = shin.rotation.conjugate() * (chain_tail(body, chain, rest) - shin.translation);
-    }
+    if (last < 2) limb.end = in_bone(chain.bones.back(), chain_tail(body, chain, rest), rest);
     if (!descends(chart.skeleton, chain.bones)) limb.loose = chain.bones;
     return limb;
 }
@@ -44,8 +46,7 @@ std::optional<LimbBones> limb_bones(const BodyTree& body, const Chain& chain,
 LimbBones stiff_bones(const Chain& chain, const std::vector<Transform>& rest, const Vec3& end) {
     LimbBones limb;
     limb.bones.fill(chain.bones.front());
-    const Transform& root = rest[static_cast<std::size_t>(chain.bones.front())];
-    limb.end = root.rotation.conjugate() * (end - root.translation);
+    limb.end = in_bone(chain.bones.front(), end, rest);
     return limb;
 }
 
@@ -139,6 +140,11 @@ PassPlan::PassPlan(const Pairing& given)
             own = stiff_bones(
                 chain, target_rest,
                 middle_of(target_shape.soles[static_cast<std::size_t>(target_sole)], target_rest));
+        if (stands && own && own->has_no_ankle())
+            own->end =
+                in_bone(own->bones[2],
+                        middle_of(target_shape.soles[static_cast<std::size_t>(target_sole)], target_rest),
+                        target_rest);
         if (own && !its) {
             const Vec3 end =
                 stands ? middle_of(source_shape.soles[static_cast<std::size_t>(source_sole)], source_rest)
@@ -178,6 +184,11 @@ PassPlan::PassPlan(const Pairing& given)
     if (source_arms > 0.0f) arm_ratio = target_arms / source_arms;
     for (const Solid& solid : source_shape.solids)
         solid_of.push_back(answering_solid(solid, target_shape.solids));
+}
+
+bool PassPlan::turns_feet() const {
+    return std::any_of(legs.begin(), legs.end(),
+                       [](const LimbPlan& leg) { return leg.target.has_no_ankle(); });
 }
 
 const Sole& PassPlan::source_sole(const LimbPlan& leg) const {

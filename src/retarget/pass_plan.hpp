@@ -27,6 +27,7 @@ struct LimbBones {
     std::vector<int> loose;
 
     bool bends() const { return bones[0] != bones[1]; }
+    bool has_no_ankle() const { return bends() && bones[1] == bones[2]; }
     bool ends_in_joint() const { return loose.empty() && bones[1] != bones[2]; }
     LimbJoints joints(std::span<const Transform> model) const;
     /// Turns the limb in a local pose; `model` is that pose in model space, before. A hand or foot keeps its
@@ -63,6 +64,8 @@ struct PassPlan {
     /// Null where what answers to the target's arm is none.
     const ArmShape* source_arm(const LimbPlan& arm) const;
     const ArmShape& target_arm(const LimbPlan& arm) const;
+    /// Whether the target has legs without ankles: feet turn with the shins, which moves their soles.
+    bool turns_feet() const;
     /// What the target stands on, with knees or without.
     const std::vector<LimbPlan>& standing_legs() const { return legs.empty() ? stiff_legs : legs; }
 

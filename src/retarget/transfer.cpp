@@ -124,8 +124,8 @@ void run_passes(PassRun& run) {
     PassGuard guard(run, settings.clearance ? &depths : nullptr);
     if (settings.feet) {
         const auto hold = [&](FeetBy by) {
-            const auto as_carried = [&run, by] {
-                hold_feet(run, by);
+            const auto as_carried = [&run, by](int rounds) {
+                for (int round = 0; round < rounds; ++round) hold_feet(run, by);
                 return 0.0f;
             };
             const auto tilted = [&run, by] {
@@ -133,8 +133,12 @@ void run_passes(PassRun& run) {
                 if (cost > 0.0f) hold_feet(run, by);
                 return -cost;
             };
-            return guard.run_best(PassGuard::k_feet_price,
-                                  std::array<PassGuard::Pass, 2>{as_carried, tilted});
+            // Feet that turn with the shins come to stand in rounds: some bodies soon, some late.
+            const bool turns = run.plan.turns_feet();
+            return guard.run_best(
+                PassGuard::k_feet_price,
+                std::array<PassGuard::Pass, 3>{[&] { return as_carried(turns ? 2 : 1); },
+                                               [&] { return as_carried(turns ? 4 : 0); }, tilted});
         };
         if (!run.plan.legs.empty() && !hold(FeetBy::legs)) hold(FeetBy::hips);
         const auto stand = [&run] {

@@ -1,6 +1,7 @@
 // Feet of other shapes and lengths than the source's.
 #include "crowd.hpp"
 #include "gates.hpp"
+#include "variants.hpp"
 #include "workshop.hpp"
 
 #include <dendraxis/base/rotation.hpp>
@@ -93,6 +94,26 @@ TEST_CASE("a foot without toes stands on its tip while the source's toes bend") 
             };
             for (const FrameSpan& span : spans_where(stroll.frame_count(), on_tip, 4))
                 CHECK(strayed(pairing, own, its, k_tip, span) < 0.003f * pairing.target.height);
+        }
+    }
+}
+
+TEST_CASE("feet that turn with the shins stand where the source's stand") {
+    for (const unsigned number : {700'013U, 700'016U, 700'021U, 700'034U, 700'038U}) {
+        CAPTURE(number);
+        const Character whole = crowd::make_body(number).character;
+        std::vector<int> shins;
+        for (const Chain& chain : chart(whole).chains) {
+            if (chain.role() == ChainRole::leg) shins.push_back(chain.bones[1]);
+        }
+        const Pairing pairing = pair(workshop::diver_chart(), chart(variants::ending_at(whole, shins)));
+        REQUIRE(pairing.target.find("leg.left")->bones.size() == 2);
+        for (const char* name : {"idle", "stroll", "crouch", "haul-rope"}) {
+            CAPTURE(name);
+            const Clip& clip = workshop::diver().clip(name);
+            const ClipReview review = review_clip(pairing, clip, Transfer(pairing).apply(clip));
+            workshop::check_gates(pairing, review, {"foot_slide_mm", "ground_depth_mm", "bend_flips"});
+            CHECK(review["float_mm"].value < 1.5f * gate_of(pairing, "float_mm"));
         }
     }
 }

@@ -265,6 +265,39 @@ Character reordered(Character character, unsigned seed) {
     return character;
 }
 
+Character ending_at(Character character, const std::vector<int>& bones) {
+    const dendraxis::Skeleton whole = character.skeleton;
+    std::vector<int> holder(whole.size());
+    std::vector<int> now(whole.size(), dendraxis::k_no_bone);
+    std::vector<dendraxis::Bone> left;
+    for (std::size_t i = 0; i < whole.size(); ++i) {
+        holder[i] = static_cast<int>(i);
+        for (const int bone : bones) {
+            if (bone != holder[i] && whole.is_above(bone, static_cast<int>(i))) holder[i] = bone;
+        }
+        if (holder[i] != static_cast<int>(i)) continue;
+        now[i] = static_cast<int>(left.size());
+        left.push_back(whole.bones()[i]);
+        int& parent = left.back().parent;
+        if (parent != dendraxis::k_no_bone) parent = now[static_cast<std::size_t>(parent)];
+    }
+    const std::vector<Transform> rest = rest_in_model_space(whole);
+    for (dendraxis::SkinnedMesh& mesh : character.meshes) {
+        for (std::size_t k = 0; k < mesh.bones.size(); ++k) {
+            const auto old = static_cast<std::size_t>(mesh.bones[k]);
+            const auto to = static_cast<std::size_t>(holder[old]);
+            mesh.inverse_bind[k] =
+                to_affine(rest[to]).inverse() * to_affine(rest[old]) * mesh.inverse_bind[k];
+            mesh.bones[k] = now[to];
+        }
+    }
+    character.skeleton = dendraxis::Skeleton(left);
+    character.clips.clear();
+    character.nodes.clear();
+    character.declared.clear();
+    return character;
+}
+
 Character bare(Character character) {
     character.meshes.clear();
     character.clips.clear();

@@ -4,6 +4,7 @@
 #include <dendraxis/skeleton/character.hpp>
 
 #include <string>
+#include <vector>
 
 namespace variants {
 
@@ -49,6 +50,9 @@ Character reordered(Character character, unsigned seed);
 /// No bone hangs on another: all are roots, where they were, or hang on one bone more at the origin, which
 /// comes first. Without clips.
 Character flattened(Character character, bool on_one_bone = false);
+
+/// Without what hangs below `bones`: its skin is theirs, so that a foot turns with its shin. Without clips.
+Character ending_at(Character character, const std::vector<int>& bones);
 
 /// Bones alone, without surface and clips.
 Character bare(Character character);
