@@ -13,6 +13,7 @@
 namespace dendraxis {
 namespace {
 
+constexpr float k_wrist = 0.6f;            // of a forearm that ends in the hand's skin
 constexpr float k_thickest_arm = 0.3f;     // of the forearm: what is wider is a sleeve, which gives
 constexpr float k_counting_weight = 0.3f;  // of a vertex, for it to shape the solid of a bone
 constexpr float k_left_out = 0.04f;        // of all vertices, on either side: what sticks out is no solid
@@ -60,7 +61,7 @@ class ShapeFitter {
         BodyShape shape;
         for (const Chain& chain : chart_.chains) {
             if (chain.role() == ChainRole::leg && !chain.bones.empty()) shape.soles.push_back(sole(chain));
-            if (chain.role() == ChainRole::arm && chain.bones.size() >= 3) shape.arms.push_back(arm(chain));
+            if (chain.role() == ChainRole::arm && chain.bones.size() >= 2) shape.arms.push_back(arm(chain));
         }
         add_solids(shape.solids);
         return shape;
@@ -244,11 +245,31 @@ class ShapeFitter {
         return distances.size() < 8 ? otherwise : median(distances);
     }
 
-    ArmShape arm(const Chain& chain) const {
-        const int forearm = chain.bones[std::clamp<std::size_t>(chain.lower, 1, chain.bones.size() - 2)];
-        const int hand = chain.bones.back();
+    // Where the skin of an arm without a hand ends; without skin, as far from the elbow as the shoulder is.
+    Vec3 skin_end(const Chain& chain) const {
+        const int forearm = chain.bones.back();
         const Vec3 elbow = head(forearm);
-        const Vec3 wrist = head(hand);
+        Vec3 middle = Vec3::Zero();
+        std::vector<Vec3> offsets;
+        for (const Vertex& vertex : vertices_) {
+            if (vertex.bone != forearm) continue;
+            offsets.push_back(vertex.position - elbow);
+            middle += offsets.back();
+        }
+        if (offsets.size() < 8 || middle.norm() < 1e-6f) return 2.0f * elbow - head(chain.bones.front());
+        const Vec3 axis = middle.normalized();
+        float farthest = 0.0f;
+        for (const Vec3& offset : offsets) farthest = std::max(farthest, offset.dot(axis));
+        return elbow + farthest * axis;
+    }
+
+    ArmShape arm(const Chain& chain) const {
+        const bool has_hand = chain.bones.size() > 2;
+        const int hand = chain.bones.back();
+        const int forearm =
+            has_hand ? chain.bones[std::clamp<std::size_t>(chain.lower, 1, chain.bones.size() - 2)] : hand;
+        const Vec3 elbow = head(forearm);
+        const Vec3 wrist = has_hand ? head(hand) : elbow + k_wrist * (skin_end(chain) - elbow);
         const float lower = (wrist - elbow).norm();
         const std::string side = chain.name.substr(chain.name.find('.'));
         // The middle of where the fingers start; without fingers, on along the forearm.
@@ -271,7 +292,7 @@ class ShapeFitter {
         shape.arm = chain.name;
         shape.probes[0] = {forearm, Vec3::Zero(), arm_radius};
         shape.probes[1] = {forearm, in_bone(forearm, elbow + 0.5f * (wrist - elbow)), arm_radius};
-        shape.probes[2] = {hand, Vec3::Zero(), 0.9f * arm_radius};
+        shape.probes[2] = {hand, in_bone(hand, wrist), 0.9f * arm_radius};
         shape.probes[3] = {hand, in_bone(hand, wrist + 0.6f * (knuckles - wrist)), hand_radius};
         if (longest != nullptr && longest->bones.size() > 1) {
             const int bone = longest->bones[1];

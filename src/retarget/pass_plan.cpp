@@ -32,8 +32,7 @@ std::optional<LimbBones> limb_bones(const BodyTree& body, const Chain& chain,
         limb.bones = *bones;
         return limb;
     }
-    const std::size_t least = chain.role() == ChainRole::leg ? 2 : 3;
-    if (!is_limb(chain.role()) || chain.bones.size() < least) return std::nullopt;
+    if (!is_limb(chain.role()) || chain.bones.size() < 2) return std::nullopt;
     const std::size_t last = chain.bones.size() - 1;
     const std::size_t lower = last < 2 ? 1 : std::clamp<std::size_t>(chain.lower, 1, last - 1);
     limb.bones = {chain.bones.front(), chain.bones[lower], chain.bones.back()};

@@ -120,6 +120,32 @@ TEST_CASE("feet tread on the floor, though soles are a little below it at rest")
     CHECK(height(0.1f * leg) == doctest::Approx(height(0.0f) - 0.1f * leg).epsilon(0.001));
 }
 
+TEST_CASE("an arm without a hand ends where its skin does") {
+    const Character& whole = workshop::diver();
+    std::vector<int> forearms;
+    for (const char* arm : {"arm.left", "arm.right"}) {
+        const Chain& chain = *workshop::diver_chart().find(arm);
+        forearms.push_back(chain.bones[static_cast<std::size_t>(chain.lower)]);
+    }
+    const Chart cut = chart(variants::ending_at(whole, forearms));
+    REQUIRE(cut.find("arm.left")->bones.size() == 2);
+    REQUIRE(cut.shape.arms.size() == 2);
+    const std::vector<Transform> rest = rest_in_model_space(cut.skeleton);
+    const std::vector<Transform> whole_rest = rest_in_model_space(whole.skeleton);
+    for (const ArmShape& arm : cut.shape.arms) {
+        const auto& shapes = workshop::diver_chart().shape.arms;
+        const auto own = std::find_if(shapes.begin(), shapes.end(),
+                                      [&](const ArmShape& other) { return other.arm == arm.arm; });
+        const auto apart = [&](std::size_t probe) {
+            return (position_of(arm.probes[probe], rest) - position_of(own->probes[probe], whole_rest))
+                .norm();
+        };
+        CHECK(apart(0) < 0.002f);
+        CHECK(apart(2) < 0.035f);
+        CHECK(apart(3) < 0.035f);
+    }
+}
+
 TEST_CASE("without a skin the bones' lengths must do") {
     const Chart bare = chart(variants::bare(workshop::diver()));
     REQUIRE(bare.shape.soles.size() == 2);

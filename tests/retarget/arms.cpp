@@ -1,6 +1,7 @@
 // Arms on bodies that are wider than the source's: out of the body, on one side, hands together.
 #include "crowd.hpp"
 #include "gates.hpp"
+#include "variants.hpp"
 #include "workshop.hpp"
 
 #include <dendraxis/chart/pairing.hpp>
@@ -11,6 +12,7 @@
 
 #include <initializer_list>
 #include <utility>
+#include <vector>
 
 using namespace dendraxis;
 
@@ -52,6 +54,31 @@ TEST_CASE("arms come out of the body, whatever the hands hang on in the file") {
             workshop::check_gates(pairing, review, {"clipping_mm", "pops"});
         }
     }
+}
+
+TEST_CASE("arms without hands come out of the body, too") {
+    int mended = 0;
+    for (const unsigned number : {700'013U, 700'016U, 700'021U, 700'034U, 700'038U}) {
+        CAPTURE(number);
+        const Character whole = crowd::make_body(number).character;
+        std::vector<int> forearms;
+        for (const Chain& chain : chart(whole).chains) {
+            if (chain.role() == ChainRole::arm) forearms.push_back(chain.bones[1]);
+        }
+        Pairing pairing = pair(workshop::diver_chart(), chart(variants::ending_at(whole, forearms)));
+        REQUIRE(pairing.target.find("arm.left")->bones.size() == 2);
+        for (const char* name : {"crouch", "haul-rope"}) {
+            CAPTURE(name);
+            const Clip& clip = workshop::diver().clip(name);
+            pairing.settings.clearance = true;
+            const ClipReview review = review_clip(pairing, clip, Transfer(pairing).apply(clip));
+            workshop::check_gates(pairing, review, {"clipping_mm", "pops"});
+            pairing.settings.clearance = pairing.settings.hands = false;
+            const ClipReview without = review_clip(pairing, clip, Transfer(pairing).apply(clip));
+            mended += without["clipping_mm"].value > gate_of(pairing, "clipping_mm") ? 1 : 0;
+        }
+    }
+    CHECK(mended > 4);
 }
 
 TEST_CASE("a hand that goes through a knee in a crouch comes out") {
