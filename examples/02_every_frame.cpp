@@ -3,6 +3,7 @@
 // SOURCE CLIP TARGET_A TARGET_B
 #include <dendraxis/base/error.hpp>
 #include <dendraxis/chart/chart.hpp>
+#include <dendraxis/chart/contacts.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/retarget/foot_lock.hpp>
 #include <dendraxis/retarget/transfer.hpp>
@@ -53,14 +54,16 @@ int main(int count, char** words) {
             link.transfer.reserve(workspace);
             link.foot_lock.reserve(workspace);
         }
-        dx::FootLockState feet;
+        dx::FootLockState fresh;
+        fresh.floor_velocity = dx::moving_floor(chart, clip);  // not zero if the clip walks on the spot
+        dx::FootLockState feet = fresh;
         const float step = 1.0f / 60.0f;
         std::size_t worn = 0;
         std::vector<dx::Transform> pose;
         for (int frame = 0; static_cast<float>(frame) * step < clip.seconds(); ++frame) {
             if (frame == 30) {  // another body from here on: a fresh state, nothing else
                 worn = 1;
-                feet = {};
+                feet = fresh;
             }
             const Link& link = links[worn];
             dx::sample(clip, static_cast<float>(frame) * step, driving);

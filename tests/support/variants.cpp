@@ -1,6 +1,7 @@
 #include "variants.hpp"
 
 #include <dendraxis/base/rotation.hpp>
+#include <dendraxis/chart/chart.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <algorithm>
@@ -265,14 +266,18 @@ Character reordered(Character character, unsigned seed) {
     return character;
 }
 
-Character ending_at(Character character, const std::vector<int>& bones) {
+Character without_ends(Character character, dendraxis::ChainRole role) {
+    std::vector<int> lower;
+    for (const dendraxis::Chain& chain : chart(character).chains) {
+        if (chain.role() == role) lower.push_back(chain.bones.at(static_cast<std::size_t>(chain.lower)));
+    }
     const dendraxis::Skeleton whole = character.skeleton;
     std::vector<int> holder(whole.size());
     std::vector<int> now(whole.size(), dendraxis::k_no_bone);
     std::vector<dendraxis::Bone> left;
     for (std::size_t i = 0; i < whole.size(); ++i) {
         holder[i] = static_cast<int>(i);
-        for (const int bone : bones) {
+        for (const int bone : lower) {
             if (bone != holder[i] && whole.is_above(bone, static_cast<int>(i))) holder[i] = bone;
         }
         if (holder[i] != static_cast<int>(i)) continue;

@@ -1,10 +1,10 @@
 // The same character in other clothes: what must not change any result.
 #pragma once
 
+#include <dendraxis/chart/chain_role.hpp>
 #include <dendraxis/skeleton/character.hpp>
 
 #include <string>
-#include <vector>
 
 namespace variants {
 
@@ -51,8 +51,8 @@ Character reordered(Character character, unsigned seed);
 /// comes first. Without clips.
 Character flattened(Character character, bool on_one_bone = false);
 
-/// Without what hangs below `bones`: its skin is theirs, so that a foot turns with its shin. Without clips.
-Character ending_at(Character character, const std::vector<int>& bones);
+/// Limbs of this role end with their forearm or shin, whose skin a hand or foot is then. Without clips.
+Character without_ends(Character character, dendraxis::ChainRole role);
 
 /// Bones alone, without surface and clips.
 Character bare(Character character);
