@@ -120,8 +120,10 @@ bool run_both_ways(PassGuard& guard, const PassGuard::Price& price, const Pass& 
 // The passes that correct what turning leaves over, each only if it mends more than it harms.
 void run_passes(PassRun& run) {
     const PairingSettings& settings = run.plan.pairing.settings;
+    // Arms of a flat figure lie before its body or behind it.
+    const bool clears = settings.clearance && run.plan.pairing.target.shape.flat_across.isZero();
     ArmDepths depths(run);
-    PassGuard guard(run, settings.clearance ? &depths : nullptr);
+    PassGuard guard(run, clears ? &depths : nullptr);
     if (settings.feet) {
         const auto hold = [&](FeetBy by) {
             const auto as_carried = [&run, by](int rounds) {
@@ -155,7 +157,7 @@ void run_passes(PassRun& run) {
     }
     guard.run(PassGuard::k_arms_price, [&] { return place_hands(run); });
     float ease = k_clear_seconds;
-    if (settings.clearance) {
+    if (clears) {
         const auto clear = [&](WaysOut ways) {
             ArmClearer(run, depths, ways, ease).clear();
             return 0.0f;
@@ -168,7 +170,7 @@ void run_passes(PassRun& run) {
     if (settings.hands) {
         run_both_ways(guard, PassGuard::k_arms_price, [&](WaysOut ways) {
             ArmClearer clearer(run, depths, ways, ease);
-            return keep_hands_together(run, settings.clearance ? &clearer : nullptr);
+            return keep_hands_together(run, clears ? &clearer : nullptr);
         });
     }
     if (settings.ranges) keep_in_ranges(run);

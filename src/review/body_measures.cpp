@@ -58,6 +58,7 @@ Measure clipping(const TwoClips& clips) {
     const BodyShape& target = pairing.target.shape;
     const float ratio = leg_ratio(pairing);
     const float millimetres = millimetres_in_unit(pairing.target);
+    if (!target.flat_across.isZero()) return clipping;  // arms lie before the body or behind it
     for (const ArmShape& arm : target.arms) {
         const Chain* answer = pairing.source_of(*pairing.target.find(arm.arm));
         if (answer == nullptr) continue;

@@ -59,6 +59,12 @@ bool has_stiff_legs(const Chart& chart) {
     return !chart.shape.soles.empty() && !legs_bend(chart);
 }
 
+// Of a leg of two bones, whose foot is the shin's skin.
+bool is_without_ankle(const Chart& chart, const std::string& leg) {
+    const Chain* chain = chart.find(leg);
+    return chain != nullptr && chain->role() == ChainRole::leg && chain->bones.size() == 2;
+}
+
 bool decides_alone(const ClipReview& clip) {
     return clip[k_joint_error].frame >= 0;
 }
@@ -99,6 +105,10 @@ std::optional<Finding> over_gate(const Pairing& pairing, const ClipReview& clip,
         finding.message += "; its legs have no knees";
         finding.advice =
             "nothing brings it down; if it may stay up, set this measure's \"gate\" in the pairing";
+    }
+    if (is_without_ankle(pairing.target, measure.where)) {
+        finding.message += "; its foot turns with the shin";
+        finding.advice = "give the leg a foot bone, or set this measure's \"gate\" in the pairing";
     }
     return finding;
 }

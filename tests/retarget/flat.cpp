@@ -7,11 +7,13 @@
 #include <dendraxis/ik/solve_clip.hpp>
 #include <dendraxis/io/gltf/gltf.hpp>
 #include <dendraxis/retarget/transfer.hpp>
+#include <dendraxis/review/review.hpp>
 #include <dendraxis/skeleton/pose.hpp>
 
 #include <doctest/doctest.h>
 
 using namespace dendraxis;
+namespace fs = std::filesystem;
 
 namespace {
 
@@ -117,6 +119,22 @@ TEST_CASE("a puppet of other proportions, in another plane, moves in its plane a
                     }
                 }
             }
+        }
+    }
+}
+
+TEST_CASE("arms of a flat figure, which lie before its body or behind it, are not taken out of it") {
+    const Chart from = chart(lantern_man());
+    for (const char* name : {"ferryman", "net-mender", "harbour-master"}) {
+        CAPTURE(name);
+        const fs::path file = workshop::demo("puppets") / (std::string(name) + ".puppet.json");
+        const Pairing pairing = pair(from, chart(io::load_character(file)));
+        REQUIRE_FALSE(pairing.target.shape.flat_across.isZero());
+        for (const Clip& clip : lantern_man().clips) {
+            CAPTURE(clip.name);
+            const ClipReview review = review_clip(pairing, clip, Transfer(pairing).apply(clip));
+            CHECK(review["direction_error_deg"].value < 15.0f);
+            CHECK(review["clipping_mm"].frame == -1);
         }
     }
 }

@@ -116,6 +116,18 @@ TEST_CASE("a body without knees hangs if no foot stands, and cannot crouch") {
     CHECK(review.findings[0].message.find("its legs have no knees") != std::string::npos);
 }
 
+TEST_CASE("a foot that turns with its shin is said to") {
+    Stage stage(variants::without_ends(crowd::make_body(700'013).character, ChainRole::leg));
+    for (std::size_t f = 0; f < stage.result.frame_count(); ++f)
+        stage.move_hips(f, -0.02f * stage.pairing.target.up);
+    const Review review = judge(stage.pairing, {review_clip(stage.pairing, stage.source, stage.result)});
+    const auto depth = std::find_if(review.findings.begin(), review.findings.end(),
+                                    [](const Finding& one) { return one.code == "review.ground-depth"; });
+    REQUIRE(depth != review.findings.end());
+    CHECK(depth->message.find("its foot turns with the shin") != std::string::npos);
+    CHECK(depth->advice.find("foot bone") != std::string::npos);
+}
+
 TEST_CASE("slid feet are measured, and travel that goes wrong") {
     Stage stage;
     CHECK(stage.measure("foot_slide_mm") < 3.0f);

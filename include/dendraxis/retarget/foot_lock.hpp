@@ -20,7 +20,7 @@ struct PassPlan;
 /// starts anew (after a cut, or when the target is changed).
 struct FootLockState {
     static constexpr std::size_t k_most_feet = 8;
-    /// Where the parts of the source's foot were.
+    /// Where the parts of the source's foot were, in its model space.
     struct Past {
         std::array<Vec3, 3> parts;
         float ago = 0.0f;  ///< seconds
@@ -32,11 +32,11 @@ struct FootLockState {
         Vec3 ankle = Vec3::Zero();   ///< of the target, before it was held
         Vec3 correction = Vec3::Zero();
         std::array<bool, 3> stands{};
-        Vec3 strayed = Vec3::Zero();  ///< in this contact, from its start: the sum over its seconds
+        Vec3 start = Vec3::Zero();    ///< where this contact began
+        Vec3 strayed = Vec3::Zero();  ///< from there: the sum over its seconds
         float stood_seconds = 0.0f;
-        Vec3 start = Vec3::Zero();  ///< where this contact began
-        Vec3 lead =
-            Vec3::Zero();  ///< where the next begins, seen along the foot: it strays to both sides alike
+        /// Where the next contact begins, seen along the foot, so that it strays to both sides alike.
+        Vec3 lead = Vec3::Zero();
         float still_seconds = 0.0f;  ///< how long it has rested high up
         float level = 0.0f;          ///< of what it stands on, over the floor
     };

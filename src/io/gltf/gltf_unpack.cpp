@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cstring>
 #include <map>
 #include <memory>
 
@@ -19,7 +20,9 @@ namespace {
 constexpr const char* k_packed_views = "EXT_meshopt_compression";
 constexpr const char* k_packed_surface = "KHR_draco_mesh_compression";
 constexpr int k_index_type = 5125;  // unsigned int
+constexpr int k_float_type = 5126;
 constexpr int k_vertex_target = 34962;
+constexpr int k_index_target = 34963;
 constexpr std::size_t k_most_swelling = 128;  // no encoding makes its data smaller by more
 
 using Bytes = std::vector<std::uint8_t>;
@@ -182,6 +185,7 @@ class Unpacker {
         const std::size_t view = whole(packed, "bufferView", where);
         if (view >= views_.size()) fail("a compressed surface names a view that does not exist", where);
         const draco::Mesh& mesh = surface_in(view, where);
+        std::vector<std::size_t> weights;  // views
         for (const auto& item : packed["attributes"].items()) {
             const std::string& name = item.key();
             const auto accessor = primitive["attributes"].find(name);
@@ -189,8 +193,13 @@ class Unpacker {
             const std::size_t id = whole(packed["attributes"], name.c_str(), where);
             const draco::PointAttribute* from = mesh.GetAttributeByUniqueId(static_cast<std::uint32_t>(id));
             if (from == nullptr) fail(fmt::format("a compressed surface lacks its '{}'", name), where);
-            write_attribute(mesh, *from, entry_of("accessors", *accessor), where);
+            Json& entry = entry_of("accessors", *accessor);
+            if (entry.contains("bufferView")) continue;
+            write_attribute(mesh, *from, entry, where);
+            if (name.starts_with("WEIGHTS_") && entry["componentType"] == k_float_type)
+                weights.push_back(views_.size() - 1);
         }
+        make_one(weights, mesh.num_points());
         if (!primitive.contains("indices")) {
             primitive["indices"] = document_["accessors"].size();
             document_["accessors"].push_back({{"type", "SCALAR"}});
@@ -215,7 +224,6 @@ class Unpacker {
 
     void write_attribute(const draco::Mesh& mesh, const draco::PointAttribute& from, Json& accessor,
                          const std::string& where) {
-        if (accessor.contains("bufferView")) return;
         const int type = accessor["componentType"].get<int>();
         Bytes bytes = type == 5120   ? rows<std::int8_t>(mesh, from, accessor, where)
                       : type == 5121 ? rows<std::uint8_t>(mesh, from, accessor, where)
@@ -226,6 +234,27 @@ class Unpacker {
         const std::size_t stride = bytes.size() / std::max<std::size_t>(mesh.num_points(), 1);
         place(accessor, std::move(bytes), mesh.num_points(),
               {{"byteStride", stride}, {"target", k_vertex_target}});
+    }
+
+    // Compression leaves the weights of a vertex, in all sets together, a little off one.
+    void make_one(const std::vector<std::size_t>& weights, std::size_t points) {
+        for (std::size_t i = 0; i < points; ++i) {
+            const auto each = [&](const auto& visit) {
+                for (const std::size_t set : weights) {
+                    const std::size_t columns = views_[set].size() / points / sizeof(float);
+                    for (std::size_t c = 0; c < columns; ++c) {
+                        std::uint8_t* at = views_[set].data() + (i * columns + c) * sizeof(float);
+                        float weight = 0.0f;
+                        std::memcpy(&weight, at, sizeof(float));
+                        weight = visit(weight);
+                        std::memcpy(at, &weight, sizeof(float));
+                    }
+                }
+            };
+            float sum = 0.0f;
+            each([&](float weight) { return sum += weight, weight; });
+            if (sum > 0.0f) each([&](float weight) { return weight / sum; });
+        }
     }
 
     // A row for each point, at steps of four bytes. The compression is not exact, so that the least and
@@ -266,7 +295,7 @@ class Unpacker {
         const auto* bytes = reinterpret_cast<const std::uint8_t*>(corners.data());
         accessor["componentType"] = k_index_type;
         place(accessor, {bytes, bytes + sizeof(std::uint32_t) * corners.size()}, corners.size(),
-              {{"target", 34963}});
+              {{"target", k_index_target}});
     }
 
     void place(Json& accessor, Bytes bytes, std::size_t count, Json view) {
