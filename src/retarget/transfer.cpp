@@ -135,7 +135,8 @@ void run_passes(PassRun& run) {
                 if (cost > 0.0f) hold_feet(run, by);
                 return -cost;
             };
-            // Feet that turn with the shins come to stand in rounds: some bodies soon, some late.
+            // A foot that turns with its shin is placed by iteration: two rounds suit some bodies, four
+            // others.
             const bool turns = run.plan.turns_feet();
             return guard.run_best(
                 PassGuard::k_feet_price,

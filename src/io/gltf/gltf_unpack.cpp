@@ -199,7 +199,7 @@ class Unpacker {
             if (name.starts_with("WEIGHTS_") && entry["componentType"] == k_float_type)
                 weights.push_back(views_.size() - 1);
         }
-        make_one(weights, mesh.num_points());
+        normalize_weights(weights, mesh.num_points());
         if (!primitive.contains("indices")) {
             primitive["indices"] = document_["accessors"].size();
             document_["accessors"].push_back({{"type", "SCALAR"}});
@@ -237,7 +237,7 @@ class Unpacker {
     }
 
     // Compression leaves the weights of a vertex, in all sets together, a little off one.
-    void make_one(const std::vector<std::size_t>& weights, std::size_t points) {
+    void normalize_weights(const std::vector<std::size_t>& weights, std::size_t points) {
         for (std::size_t i = 0; i < points; ++i) {
             const auto each = [&](const auto& visit) {
                 for (const std::size_t set : weights) {
